@@ -1,7 +1,7 @@
 # Puts small faults into the code, one at a time, and checks whether the tests notice them. R
 # functions are replaced in the loaded namespace, rules before formulas. C++ files are compiled and
-# linked with the tests of the core; what those miss is tried with the package and its tests. A
-# stopped run continues where it was.
+# linked with the tests of the core; mutants that these miss are tested with the package and its
+# tests. A stopped run continues where it was.
 # Usage: Rscript bench/mutants.R [of R] [of C++] [first seed]. Table: bench/results/mutants.txt.
 suppressPackageStartupMessages({
   library(testthat)
@@ -19,7 +19,8 @@ swapped <- c("<" = "<=", "<=" = "<", ">" = ">=", ">=" = ">", "==" = "!=", "!=" =
              "&&" = "||", "||" = "&&", "&" = "|", "|" = "&", "+" = "-", "-" = "+", "*" = "/",
              "/" = "*", any = "all", all = "any", min = "max", max = "min")
 
-# What one place of an expression may be changed to: a list of expressions, empty for most places.
+# The possible changes of one position of an expression: a list of expressions, empty for most
+# positions.
 faults_at <- function(e) {
   if (is.call(e) && is.symbol(e[[1L]])) {
     head <- as.character(e[[1L]])
@@ -35,12 +36,12 @@ faults_at <- function(e) {
   list()
 }
 
-# Positions of all places of a function's body that can be changed.
+# Positions in a function's body that can be changed.
 fault_places <- function(body) {
   out <- list()
   walk <- function(e, path) {
     if (length(faults_at(e))) out <<- c(out, list(path))
-    # what an error says is not a decision
+    # the content of an error message is not a decision
     head <- if (is.call(e) && is.symbol(e[[1L]])) as.character(e[[1L]]) else ""
     if (is.call(e) && !head %in% c("abort", "text_of", "warn", "say", "function", "$", "@"))
       for (k in seq_along(e)[-1L])
@@ -64,8 +65,8 @@ functions_of <- function(file) {
   names[vapply(names, exists, NA, envir = asNamespace("orizzonte"), inherits = FALSE)]
 }
 
-# All places of R code: data frame with file, function, number. Rules come first; of other files
-# those that hold formulas and decisions.
+# All positions of R code: data frame with file, function, number. Rules come first; of other files
+# those that contain formulas and decisions.
 r_places <- function() {
   files <- list.files("R", "[.]R$")
   rules <- grep("-rules[.]R$", files, value = TRUE)
@@ -84,7 +85,7 @@ r_places <- function() {
 
 # --- R -------------------------------------------------------------------------------------------
 
-# Test files that are asked about a mutant, the most likely ones first.
+# Test files that are run for a mutant, the most likely ones first.
 tests_for <- function(file) {
   all <- list.files("tests/testthat", "^test-.*[.]R$")
   stage <- sub("[-.].*", "", file)
@@ -96,8 +97,8 @@ tests_for <- function(file) {
   all[order(-score, file.size(file.path("tests/testthat", all)))][sort(-score) <= -1]
 }
 
-# What the package gives for the demo data: a mutant that changes nothing here and passes all tests
-# does not count.
+# The results of the package for the demo data: a mutant that changes nothing here and passes all
+# tests does not count.
 net <- function() {
   quiet <- function(x) suppressWarnings(suppressMessages(x))
   bp <- read_blueprint(system.file("extdata", "choirs-start.yaml", package = "orizzonte"))
@@ -120,7 +121,7 @@ net <- function() {
   lapply(frames, as.data.frame)
 }
 
-# In a process of its own: the outcome for one mutant.
+# In a separate process: the outcome for one mutant.
 r_outcome <- function(at, reference) {
   space <- asNamespace("orizzonte")
   original <- get(at$name, envir = space)
@@ -198,7 +199,7 @@ cpp_places <- function() {
   }))
 }
 
-# The package with a changed file of the core, in a library of its own: the unit of that file is
+# The package with a changed file of the core, in a separate library: the unit of that file is
 # compiled again, the other objects are those of the last installation.
 library_with <- function(file, lines, folder) {
   unlink(folder, recursive = TRUE)
@@ -230,8 +231,8 @@ library_with <- function(file, lines, folder) {
   library
 }
 
-# Tries a change that the tests of the core have missed. Returns the test file of the package that
-# notices it, "no difference" if nothing that is compared changes, or "survived".
+# Tests a change that the tests of the core have missed. Returns the test file of the package that
+# notices it, "no difference" if no compared result changes, or "survived".
 package_outcome <- function(file, lines, folder, reference) {
   library <- library_with(file, lines, folder)
   ask <- function(code, limit) {
@@ -282,13 +283,16 @@ cpp_outcome <- function(at, number, reference) {
   made <- system(compile, ignore.stdout = TRUE, ignore.stderr = TRUE) == 0
   unlink(mutant)
   if (!made) return("does not compile")
-  # those of the program, not what earlier versions have left in the folder
+  # those of the program, not those left in the folder by earlier versions
   compiled <- grep(" -c .* -o .*[.]o$", rules, value = TRUE)
   objects <- unique(sub("^.* -o ([^ ]*[.]o)$", "\\1", compiled))
   program <- file.path(work, "run")
+  link <- grep(paste0(" -o ", file.path(build, "run"), " "), rules, value = TRUE)[1L]
+  libraries <- strsplit(sub("^.*[.]o (-.*)$", "\\1", link), " ", fixed = TRUE)[[1L]]
   linked <- system2("g++", c("-o", shQuote(program),
-                             shQuote(c(setdiff(objects, file.path(build, name)), object))))
-  # a program that was not made would be taken for a test that fails
+                             shQuote(c(setdiff(objects, file.path(build, name)), object)),
+                             libraries))
+  # a program that could not be built would count as a failing test
   if (linked != 0) stop("The tests of the core cannot be linked.")
   # a change may make a loop endless
   status <- suppressWarnings(system2(program, stdout = FALSE, stderr = FALSE, timeout = 240))

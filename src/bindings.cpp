@@ -1,5 +1,5 @@
-// The functions of the core that R calls. What R gives is read and checked in from_r.cpp; nothing
-// else knows both.
+// The functions of the core that R calls. Input from R is read and checked in from_r.cpp; no other
+// file contains both R objects and the core.
 #include "from_r.h"
 
 #include <chrono>
@@ -11,6 +11,7 @@
 #include "core/infer/sandwich.hpp"
 #include "core/infer/scaling.hpp"
 #include "core/infer/score_test.hpp"
+#include "core/linear/dense.hpp"
 #include "core/many/refit_many.hpp"
 #include "core/moments/reduce.hpp"
 #include "core/moments/saturated.hpp"
@@ -38,7 +39,7 @@ void throw_if(const oz::StopToken& stop) {
   if (stop.stopped()) throw Rcpp::internal::InterruptedException();
 }
 
-// A named list, filled by hand too: wrapping would cost more than a small fit.
+// A named list, filled by hand: wrapping would cost more than a small fit.
 class Results {
  public:
   explicit Results(int size)
@@ -87,8 +88,8 @@ SEXP history_of(const oz::Sequence<oz::Iteration>& steps) {
 
 }  // namespace
 
-// `fresh_starts`: NA for as many as the core has by default; `quick_only`: give up where quick
-// steps get stuck.
+// `fresh_starts`: NA for the default of the core; `quick_only`: give up where quick steps do not
+// converge.
 // [[Rcpp::export(rng = false)]]
 List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start, int fresh_starts = NA_INTEGER,
               bool errors = true, bool all_starts = false, bool quick_only = false) {
@@ -99,7 +100,7 @@ List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start, int fresh_s
   if (fresh_starts != NA_INTEGER) settings.fresh_starts = fresh_starts;
   settings.errors = errors;
   settings.close = !errors && fresh_starts == 0 && start.size() > 0 && start.allFinite();
-  // the last step, which is taken without being tested, makes the error the square of this
+  // the last step, which is taken without being tested, squares the error
   if (settings.close) settings.tolerance = 1e-9;
   settings.all_starts = all_starts;
   if (quick_only) settings.iterations = 0;
@@ -128,7 +129,7 @@ List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start, int fresh_s
   return out.list();
 }
 
-// Standard errors of quantities by their gradients (one row a quantity).
+// Standard errors of quantities by their gradients (one row per quantity).
 // [[Rcpp::export(rng = false)]]
 Eigen::VectorXd core_delta_errors(const Eigen::Map<Eigen::MatrixXd>& gradient,
                                   const Eigen::Map<Eigen::MatrixXd>& covariance) {
@@ -161,7 +162,7 @@ Eigen::MatrixXd core_errors(SEXP model, SEXP sample, const Eigen::VectorXd& thet
   return oz::errors_of(what, sample_from(sample, what), theta);
 }
 
-// Errors without normality; `means` also gives what profiled intercepts need.
+// Standard errors without normality; `means` also gives the parts that profiled intercepts need.
 // [[Rcpp::export(rng = false)]]
 List core_sandwich(SEXP model, SEXP sample, const Eigen::VectorXd& theta, SEXP cases, bool means) {
   const oz::Model what = model_from(model);
@@ -284,7 +285,7 @@ List core_case_scores(SEXP model, SEXP sample, const Eigen::VectorXd& theta, SEX
   return out;
 }
 
-// The nearest parameters at which equations and bounds hold; empty when there are none to be found.
+// The nearest parameters at which equations and bounds hold; empty when none are found.
 // [[Rcpp::export(rng = false)]]
 SEXP core_restore(SEXP model, const Eigen::VectorXd& theta) {
   const oz::Model what = model_from(model);
@@ -418,7 +419,7 @@ List core_local_rank(SEXP model, SEXP sample) {
                       Rcpp::_["null_vectors"] = rank.null_vectors);
 }
 
-// An expression at its inputs; with their gradients (one row an input) the chain rule gives its
+// An expression at its inputs; with their gradients (one row per input) the chain rule gives its
 // own.
 // [[Rcpp::export(rng = false)]]
 List core_expression(SEXP tape, const Eigen::VectorXd& inputs, const Eigen::MatrixXd& gradients) {
@@ -455,24 +456,19 @@ List core_score_tests(SEXP model, SEXP sample, const Eigen::VectorXd& theta,
 // A sample in units of its variables, as a fit keeps moments.
 static List moments_of(const oz::Sample& sample, const oz::Sequence<oz::Vector>& unit) {
   const auto block = [](const oz::Block& from, const oz::Vector& by) {
-    return List::create(
-        Rcpp::_["n"] = from.n,
-        Rcpp::_["covariance"] = oz::Matrix(by.asDiagonal() * from.covariance * by.asDiagonal()),
-        Rcpp::_["mean"] = oz::Vector(by.cwiseProduct(from.mean)));
+    return List::create(Rcpp::_["n"] = from.n,
+                        Rcpp::_["covariance"] = oz::scaled_by(by, from.covariance),
+                        Rcpp::_["mean"] = oz::Vector(by.cwiseProduct(from.mean)));
   };
   List out(sample.size());
   for (int g = 0; g < sample.size(); ++g) {
     List patterns, own = block(sample[g], unit[g]);
     for (const oz::Block& pattern : sample.patterns) {
       if (pattern.group != static_cast<int>(g)) continue;
-      Rcpp::IntegerVector variables(pattern.variables.size());
       oz::Vector by(pattern.variables.size());
-      for (int v = 0; v < by.size(); ++v) {
-        variables[v] = pattern.variables[v] + 1;
-        by[v] = unit[g][pattern.variables[v]];
-      }
+      for (int v = 0; v < by.size(); ++v) by[v] = unit[g][pattern.variables[v]];
       List part = block(pattern, by);
-      part["variables"] = variables;
+      part["variables"] = numbers_in_r(pattern.variables);
       patterns.push_back(part);
     }
     own["patterns"] = patterns;
@@ -520,8 +516,7 @@ List core_replicate_cases(SEXP model, SEXP source, double seed, int replicate) {
   List out;
   if (const auto* resampled = dynamic_cast<const oz::Resampled*>(from.get())) {
     for (const oz::Sequence<int>& rows : resampled->rows(number, replicate)) {
-      const Rcpp::IntegerVector numbers(rows.begin(), rows.end());
-      out.push_back(Rcpp::IntegerVector(numbers + 1));
+      out.push_back(numbers_in_r(rows));
     }
   } else if (const auto* drawn = dynamic_cast<const oz::Drawn*>(from.get())) {
     for (const oz::Matrix& values : drawn->values(number, replicate))

@@ -55,10 +55,9 @@ List core_reduce(const Eigen::Map<Eigen::MatrixXd>& values, const Eigen::VectorX
   const oz::Sequence<oz::Block> blocks = oz::reduce_cases(values, weight);
   List out(blocks.size());
   for (int k = 0; k < blocks.size(); ++k) {
-    Rcpp::IntegerVector variables(blocks[k].variables.begin(), blocks[k].variables.end());
     out[k] = List::create(Rcpp::_["n"] = blocks[k].n, Rcpp::_["covariance"] = blocks[k].covariance,
                           Rcpp::_["mean"] = blocks[k].mean,
-                          Rcpp::_["variables"] = Rcpp::IntegerVector(variables + 1));
+                          Rcpp::_["variables"] = numbers_in_r(blocks[k].variables));
   }
   return out;
 }
@@ -95,7 +94,5 @@ double core_single_deviance(SEXP patterns, int size, const Rcpp::IntegerVector& 
 List core_pivoted_root(const Eigen::MatrixXd& symmetric, double tolerance) {
   require(symmetric.rows() == symmetric.cols(), "its matrix is not square");
   const oz::PivotedRoot found = oz::pivoted_root(symmetric, tolerance);
-  Rcpp::IntegerVector pivot;
-  for (int k : found.pivot) pivot.push_back(k + 1);
-  return List::create(Rcpp::_["root"] = found.root, Rcpp::_["pivot"] = pivot);
+  return List::create(Rcpp::_["root"] = found.root, Rcpp::_["pivot"] = numbers_in_r(found.pivot));
 }

@@ -19,9 +19,15 @@ int index_within(int value, int size, bool none) {
   return value - 1;
 }
 
+Rcpp::IntegerVector numbers_in_r(const oz::Sequence<int>& numbers) {
+  Rcpp::IntegerVector from_one(numbers.size());
+  for (int i = 0; i < numbers.size(); ++i) from_one[i] = numbers[i] + 1;
+  return from_one;
+}
+
 namespace {
 
-// A named list. Read by hand: wrapping each of a model's many short vectors would cost more than a
+// A named list, read by hand: wrapping each of a model's many short vectors would cost more than a
 // small fit.
 struct Record {
   SEXP list, names;
@@ -77,7 +83,7 @@ Column<double> numbers(const Record& from, const char* name, int size = -1) {
   return {REAL(x), Rf_length(x)};
 }
 
-// A tape must find what it takes from its stack, and leave one number.
+// A tape must find its arguments on its stack, and leave one number.
 void check_tape(const oz::Expression& tape, int inputs) {
   int depth = 0;
   for (const oz::Step& step : tape) {

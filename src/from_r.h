@@ -1,4 +1,4 @@
-// From R to the core. What comes from R is checked here: a tampered fit ends in an R error of class
+// From R to the core. Input from R is checked here: a tampered fit ends in an R error of class
 // orizzonte_error_object.
 #pragma once
 #include <RcppEigen.h>
@@ -21,6 +21,7 @@ void require(bool holds, const char* why);
 void check_length(const Eigen::VectorXd& x, int size);
 // Numbers in R start at 1; 0 is none, where that is allowed.
 int index_within(int value, int size, bool none = false);
+Rcpp::IntegerVector numbers_in_r(const oz::Sequence<int>& numbers);
 
 oz::Model model_from(SEXP model);
 oz::Expression expression_from(SEXP tape, int inputs);

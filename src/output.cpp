@@ -16,8 +16,8 @@
 
 namespace {
 
-// A process that was started with standard output closed gets the next file it opens in its place:
-// that is no place for results.
+// In a process that was started with standard output closed, the next file that is opened takes its
+// place: results must not be written there.
 bool standard_output_is_open() {
 #ifdef _WIN32
   return true;
@@ -29,7 +29,7 @@ bool standard_output_is_open() {
 #endif
 }
 
-// While it lives, writing to a reader that has gone is an error number: R would stop the call.
+// While it exists, writing to a pipe without a reader gives an error number: R would stop the call.
 class NoPipeSignal {
 #ifndef _WIN32
  public:
@@ -53,7 +53,7 @@ bool is_regular_file(const std::string& path) {
   return std::filesystem::is_regular_file(path, trouble);
 }
 
-// The number of the error (0: all was written) and its words.
+// The number of the error (0: everything was written) and its description.
 // [[Rcpp::export(rng = false)]]
 Rcpp::List write_standard_output(const Rcpp::RawVector& bytes) {
   const char* at = reinterpret_cast<const char*>(RAW(bytes));

@@ -1,4 +1,9 @@
-// One unit of compilation: what R calls.
+// One unit of compilation: the functions that R calls. Vector arithmetic and modules of Rcpp are
+// not used, and take seconds to compile.
+#define RCPP_NO_MODULES
+#define RCPP_NO_RTTI
+#define RCPP_NO_SUGAR
+
 #include "RcppExports.cpp"
 #include "bindings.cpp"
 #include "bindings_geometry.cpp"

@@ -2,7 +2,9 @@
 // once per unit, so two large units compile in half the time of one per folder.
 #include "core/expression.cpp"
 #include "core/linear/arrow.cpp"
+#include "core/linear/cholesky.cpp"
 #include "core/linear/dense.cpp"
+#include "core/linear/marginal.cpp"
 #include "core/matrices.cpp"
 #include "core/model.cpp"
 #include "core/objective/case_scores.cpp"

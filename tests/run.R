@@ -7,7 +7,7 @@ suppressPackageStartupMessages({
 Sys.setenv(NOT_CRAN = "true")      # snapshots are compared
 root <- normalizePath(if (dir.exists("tests/testthat")) "." else "..")
 
-# The core knows nothing of R, and neither does its test program.
+# The core does not depend on R, and neither does its test program.
 core_tests <- function() {
   checked <- nzchar(Sys.getenv("ORIZZONTE_SANITIZE"))
   build <- file.path(root, ".build", if (checked) "core-sanitized" else "core-tests")
@@ -19,13 +19,18 @@ core_tests <- function() {
   headers <- list.files(file.path(root, "src", "core"), "[.]hpp$", full.names = TRUE,
                         recursive = TRUE)
   program <- file.path(build, "run")
-  compiler <- system2(file.path(R.home("bin"), "R"), c("CMD", "config", "CXX17"), stdout = TRUE)
+  config <- function(name) {
+    system2(file.path(R.home("bin"), "R"), c("CMD", "config", name), stdout = TRUE)
+  }
+  compiler <- config("CXX17")
+  # linear algebra that comes with R
+  libraries <- paste(vapply(c("LAPACK_LIBS", "BLAS_LIBS", "FLIBS"), config, ""), collapse = " ")
   folders <- c(system.file("include", package = "RcppEigen"), file.path(root, "src", "core"),
                system.file("include", package = "testthat"))
   flags <- paste(c("-std=c++17 -O1 -DEIGEN_RUNTIME_NO_MALLOC -Wno-ignored-attributes",
                    if (checked) "-g -fsanitize=address,undefined -fno-sanitize-recover=all",
                    paste0("-I", shQuote(folders))), collapse = " ")
-  # what all files include is parsed once
+  # headers that all files include are parsed once
   common <- file.path(build, "common.hpp")
   if (!file.exists(common)) writeLines("#include \"model.hpp\"", common)
   parsed <- paste0(common, ".gch")
@@ -39,7 +44,7 @@ core_tests <- function() {
   objects <- file.path(build, sub("[.]cpp$", ".o", basename(sources)))
   writeLines(c(paste0(program, ": ", paste(objects, collapse = " "), "\n\t", compiler,
                       if (checked) " -fsanitize=address,undefined", " -o ",
-                      program, " ", paste(objects, collapse = " "), "\n"), rules),
+                      program, " ", paste(objects, collapse = " "), " ", libraries, "\n"), rules),
              file.path(build, "Makefile"))
   made <- system2("make", c("-s", "-j2", "-f", file.path(build, "Makefile"), program))
   if (made != 0) return(c(passed = 0L, failed = 1L))
@@ -60,7 +65,7 @@ core_tests <- function() {
   c(passed = counts[1L] - failed, failed = max(1L, failed, na.rm = TRUE))
 }
 
-# What was skipped is said, with its reasons.
+# Skipped tests are listed with their reasons.
 skipped_lines <- function(results) {
   skips <- Filter(function(x) inherits(x, "expectation_skip"), do.call(c, results$result))
   reasons <- table(vapply(skips, function(x) sub("^Reason: ", "", conditionMessage(x)), ""))
@@ -121,7 +126,7 @@ if (length(jobs) == 0L) {
   cat("0 passed, 1 failed\n")
   quit(save = "no", status = 1L)
 }
-# What most files load is loaded once, before the processes are forked.
+# Packages that most files load are loaded once, before the processes are forked.
 for (package in c("ggplot2", "xml2", "htmltools", "jsonlite", "yaml", "officer", "numDeriv"))
   requireNamespace(package, quietly = TRUE)
 counts <- parallel::mclapply(jobs, run_job, mc.cores = max(1L, parallel::detectCores()),
@@ -129,7 +134,7 @@ counts <- parallel::mclapply(jobs, run_job, mc.cores = max(1L, parallel::detectC
 broken <- !vapply(counts, is.list, NA)
 if (any(broken)) cat("no result from", jobs[broken], "\n")
 counts <- counts[!broken]
-# at the end, where they are found in a long log
+# at the end, where they are easy to find in a long log
 for (one in counts) if (length(one$output)) cat(one$output, sep = "\n")
 total <- function(name) sum(vapply(counts, `[[`, 0, name))
 failed <- total("failed") + sum(broken)

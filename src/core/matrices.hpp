@@ -4,7 +4,7 @@
 
 namespace orizzonte {
 
-// Everything a reader may want, in the caller's order of variables.
+// All matrices that a results function may need, in the caller's order of variables.
 struct Implied {
   Matrix effects;     // B
   Matrix residual;    // Psi
@@ -15,9 +15,9 @@ struct Implied {
 };
 Sequence<Implied> implied(const Model& model, const Vector& eta);
 
-// Items that point at nothing ("leaves") are most of the variables. They are put first, so that
-// B has no columns for them and T, Phi and the derivative tables shrink to the few other
-// variables (the "inner" ones): observed causes, then constructs.
+// Items without effects on other variables ("leaves") are most of the variables. They are put
+// first, so that B has no columns for them and T, Phi and the derivative tables shrink to the few
+// other variables (the "inner" ones): observed causes, then constructs.
 struct GroupLayout {
   int observed = 0;
   int variables = 0;
@@ -46,8 +46,8 @@ struct GroupMatrices {
   void update(const Model& model, const GroupLayout& layout, const Vector& eta);
 
  private:
-  // T = (I - B)^-1 of the inner block and its Phi; trivial when nothing inner points at anything
-  // inner.
+  // T = (I - B)^-1 of the inner block and its Phi; trivial when there are no effects among inner
+  // variables.
   void invert_paths(bool paths);
 
   Eigen::PartialPivLU<Matrix> lu_;

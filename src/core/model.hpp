@@ -1,5 +1,5 @@
-// What is estimated: groups, entries of the model matrices, and the map from free parameters to
-// entries.
+// The parameters to be estimated: groups, entries of the model matrices, and the map from free
+// parameters to entries.
 #pragma once
 #include <Eigen/Dense>
 #include <initializer_list>
@@ -24,8 +24,8 @@ struct Entry {
 };
 
 // Observed variables come first, then constructs and composites. `rank` (of the variables) and
-// `place` (of the group) give an order that does not depend on how the model was written down;
-// empty: as they come.
+// `place` (of the group) define an order that does not depend on how the model was written; empty:
+// the given order.
 struct Shape {
   int observed;
   int variables;
@@ -38,7 +38,7 @@ struct Term {
   int parameter;
   double weight;
 };
-// Nearly every row has one term; that one needs no allocation.
+// Nearly every row has one term, which needs no allocation.
 class Terms {
  public:
   Terms() = default;
@@ -73,11 +73,10 @@ struct LinearMap {
   void apply(const Vector& theta, Vector& eta) const;  // the same, into storage at hand
 };
 
-// How a construct gets its scale. `closed` says that rescaling the construct
-// leaves the model the same, so that it may be estimated on another scale first.
-// A composite carries the entries of its weights instead of loadings. Given: some loadings are
-// fixed at values of the user's; one that is not zero, beside free ones, is a marker in other
-// words.
+// How a construct is scaled. `closed` means that rescaling the construct leaves the model
+// unchanged, so that it may be estimated on another scale first. A composite carries the entries of
+// its weights instead of loadings. Given: some loadings are fixed at values of the user's; one that
+// is not zero, beside free ones, is a marker in another form.
 enum class ScaleKind : int { Marker = 0, Unit = 1, Average = 2, Composite = 3, Given = 4 };
 struct Scale {
   int group;
@@ -128,7 +127,8 @@ struct Model {
 
 double degrees_of_freedom(const Model& model);
 
-// A model of one group alone, without constraints; `entries` says which of the whole it has.
+// A model of one group alone, without constraints; `entries` gives their numbers in the whole
+// model.
 Model one_group(const Model& model, int g, Sequence<int>& entries);
 
 }  // namespace orizzonte

@@ -7,7 +7,7 @@ namespace orizzonte {
 
 class Random {
  public:
-  // One stream a replicate: streams of one seed do not overlap in practice.
+  // One stream per replicate: streams of one seed do not overlap in practice.
   explicit Random(std::uint64_t seed, std::uint64_t stream = 0)
       : state_(seed * 0x9E3779B97F4A7C15ull + stream * 0xD1B54A32D192ED03ull + 1) {}
 

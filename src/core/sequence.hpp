@@ -1,5 +1,5 @@
-// A std::vector whose size and places are an int, like the rows and columns of the core's matrices.
-// Sizes are limited where data and models are read, so that every one of them fits.
+// A std::vector whose size and indices are an int, like the rows and columns of the core's
+// matrices. Sizes are limited where data and models are read, so that every one of them fits.
 #pragma once
 #include <initializer_list>
 #include <iterator>

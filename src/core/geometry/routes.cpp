@@ -8,7 +8,7 @@ namespace orizzonte {
 
 namespace {
 
-// Lines end this far outside the outline of their box (inches).
+// Lines end at this distance outside the outline of their box (inches).
 constexpr double outline_margin = 0.012;
 
 bool is_inside(const Point& point, const Box& box, double margin) {

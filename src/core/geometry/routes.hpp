@@ -19,8 +19,7 @@ struct Box {
   bool round = false;
 };
 
-// A straight piece of a line that is there already: the number of its line, and how much it counts
-// to cross it.
+// A straight piece of an existing line: the number of its line, and the cost of crossing it.
 struct Piece {
   Point from;
   Point to;

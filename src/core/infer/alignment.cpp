@@ -2,6 +2,8 @@
 
 #include <cmath>
 
+#include "../linear/dense.hpp"
+
 namespace orizzonte {
 
 AlignmentLoss alignment_loss(const Eigen::Ref<const Matrix>& loadings,
@@ -12,7 +14,7 @@ AlignmentLoss alignment_loss(const Eigen::Ref<const Matrix>& loadings,
   const Eigen::Index items = loadings.rows();
   const Eigen::Index groups = loadings.cols();
   const Vector scale = (-log_sd.array()).exp();
-  // groups x items, so that the groups of one item lie side by side
+  // groups x items, so that the groups of one item are adjacent
   const Matrix slope = scale.asDiagonal() * loadings.transpose();
   const Matrix origin = intercepts.transpose() - mean.asDiagonal() * slope;
   const Vector root = cases.array().sqrt();
@@ -38,10 +40,9 @@ AlignmentLoss alignment_loss(const Eigen::Ref<const Matrix>& loadings,
   const double total = (root.sum() * root.sum() - cases.sum()) / 2 * static_cast<double>(items);
   AlignmentLoss out;
   out.value = sum / total;
-  const Vector through_mean = by_origin.cwiseProduct(slope).rowwise().sum();
+  const Vector through_mean = row_products(by_origin, slope);
   out.by_mean = -through_mean / total;
-  out.by_log_sd =
-      (-by_slope.cwiseProduct(slope).rowwise().sum() + mean.cwiseProduct(through_mean)) / total;
+  out.by_log_sd = (mean.cwiseProduct(through_mean) - row_products(by_slope, slope)) / total;
   return out;
 }
 

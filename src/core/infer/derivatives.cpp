@@ -127,7 +127,7 @@ class Engine {
     return out;
   }
 
-  // 1 - residual variance / variance; what has no residual is explained wholly.
+  // 1 - residual variance / variance; a variable without a residual is explained completely.
   Differentiated r_squared(int g, int a) const {
     const Differentiated all = covariance(g, a, a);
     if (variance_[g][a] < 0) return zero(1);
@@ -137,7 +137,8 @@ class Engine {
             -own.by_entry / all.value + own.value / (all.value * all.value) * all.by_entry};
   }
 
-  // d log sd = d Phi_aa / (2 Phi_aa); none for what counts as having a standard deviation of 1.
+  // d log sd = d Phi_aa / (2 Phi_aa); zero for variables that count as having a standard deviation
+  // of 1.
   Differentiated sd_ratio(int g, int a, int b) const {
     Differentiated out = zero(1);
     for (int side : {1, -1}) {

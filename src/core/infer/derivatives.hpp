@@ -5,8 +5,8 @@
 
 namespace orizzonte {
 
-// What can be asked for. `a` and `b` are variables (observed first, then constructs); for entries
-// `a` is the entry.
+// The quantities that can be requested. `a` and `b` are variables (observed first, then
+// constructs); for entries `a` is the entry.
 enum class Quantity : int {
   Entry = 0,         // an entry of the model matrices
   Standardized = 1,  // the same, standardized

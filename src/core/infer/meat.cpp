@@ -1,5 +1,7 @@
 #include "meat.hpp"
 
+#include "../linear/dense.hpp"
+
 namespace orizzonte {
 
 double cluster_factor(const Sequence<Cases>& cases) {
@@ -53,7 +55,7 @@ Matrix SquareSum::total() const {
   const Vector mean = weighted_ / weight_;
   if (cases_.clusters > 0) {
     const Matrix sums = centred();
-    if (diagonal_) return sums.colwise().squaredNorm().transpose();
+    if (diagonal_) return column_squares(sums);
     return sums.transpose() * sums;
   }
   if (diagonal_)
@@ -66,7 +68,7 @@ Matrix SquareSum::total() const {
 Matrix unit_rows(const Cases& cases, Matrix rows) {
   const Vector weight = cases.weight.size() ? cases.weight : Vector(Vector::Ones(rows.rows()));
   const Vector mean = rows.transpose() * weight / weight.sum();
-  rows = (weight.asDiagonal() * (rows.rowwise() - mean.transpose())).eval();
+  rows = weight.asDiagonal() * centred(rows, mean);
   if (cases.clusters == 0) return rows;
   Matrix sums = Matrix::Zero(cases.clusters, rows.cols());
   for (int i = 0; i < rows.rows(); ++i) sums.row(cases.cluster[i]) += rows.row(i);
@@ -89,7 +91,7 @@ Matrix sum_of_squares(const Sequence<Cases>& cases, int width, const CaseRows& r
     else
       out += sum.total();
   }
-  if (shared && diagonal) out = over.colwise().squaredNorm().transpose();
+  if (shared && diagonal) out = column_squares(over);
   else if (shared)
     out = over.transpose() * over;
   return cluster_factor(cases) * out;

@@ -45,7 +45,7 @@ class SquareSum {
   void add(int first, const Matrix& rows);  // of the cases from `first` on
   Matrix centred() const;                   // with clusters: their sums of w (row - weighted mean)
   Matrix total() const;  // sum over units of d d', d = sum of w (row - weighted mean); its diagonal
-                         // as a column when only that is wanted
+                         // as a column when only the diagonal is wanted
 
  private:
   const Cases& cases_;
@@ -57,7 +57,7 @@ class SquareSum {
   Vector cluster_weight_;
 };
 
-// Rows of the cases of a group as rows of its units: weighted, taken from their weighted mean,
+// Rows of the cases of a group as rows of its units: weighted, centred at their weighted mean,
 // summed within clusters.
 Matrix unit_rows(const Cases& cases, Matrix rows);
 

@@ -16,8 +16,9 @@ struct MeanCovariances {
 };
 
 // Covariance matrix of all parameters from that of the others (`known`, in the order of `used`):
-// the intercepts follow the other parameters, and the sample means. Those have covariance Sigma / n
-// and nothing to do with the others, under normality; else `of_means` says what they have.
+// the intercepts follow the other parameters, and the sample means. Under normality these have
+// covariance Sigma / n and are independent of the others; otherwise `of_means` gives their
+// covariances.
 Matrix profiled_covariance(const Model& model, const Vector& eta, const Sample& sample,
                            const Matrix& known, const Sequence<int>& used,
                            const MeanCovariances& of_means = {});

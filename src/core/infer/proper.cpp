@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "../linear/cholesky.hpp"
+#include "../linear/dense.hpp"
 #include "../matrices.hpp"
 
 namespace orizzonte {
@@ -17,12 +18,12 @@ bool is_proper(const Model& model, const Vector& eta, double slack) {
       unit[i] = unit[i] > 0 ? 1 / std::sqrt(unit[i]) : 1;
     }
     if (psi.isDiagonal(0)) continue;
-    psi = unit.asDiagonal() * psi * unit.asDiagonal();
+    psi = scaled_by(unit, psi);
     psi.diagonal().array() += slack;
     // composites have no residual variance
     for (int i = 0; i < psi.rows(); ++i)
       if (group.residual(i, i) == 0 && group.residual.row(i).isZero(0)) psi(i, i) = 1;
-    if (!is_definite(psi.llt())) return false;
+    if (!Cholesky().compute(psi)) return false;
   }
   return true;
 }

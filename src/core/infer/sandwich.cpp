@@ -1,6 +1,7 @@
 #include "sandwich.hpp"
 
 #include "../linear/cholesky.hpp"
+#include "../linear/dense.hpp"
 #include "../solve/constraints.hpp"
 
 namespace orizzonte {
@@ -20,14 +21,13 @@ class Bread {
       bound_ = true;
       hessian = (basis_.transpose() * (hessian - along.curvature) * basis_).eval();
     }
-    factor_.compute(hessian);
-    return hessian.rows() == 0 || is_definite(factor_);
+    return factor_.compute(hessian);
   }
   // B x
   Matrix times(const Matrix& x) const {
     Matrix out = unit_.asDiagonal() * x;
     if (bound_) out = (basis_.transpose() * out).eval();
-    if (out.rows() > 0) factor_.solveInPlace(out);
+    factor_.solve(out);
     if (bound_) out = (basis_ * out).eval();
     return unit_.asDiagonal() * out;
   }
@@ -36,7 +36,7 @@ class Bread {
   Vector unit_;
   Matrix basis_;  // Z, in units of the parameters
   bool bound_ = false;
-  Eigen::LLT<Matrix> factor_;
+  Cholesky factor_;
 };
 
 // Means of a group's observed variables: their covariance with the parameters and with each other.
@@ -49,13 +49,13 @@ void add_means(CaseProblem& own, int g, const Bread& bread, double n, const Stop
   for_chunks(own.cases[g], stop, [&](int first, const Matrix& values) {
     own.problem.case_scores(g, values, About::Model, scores);
     rows.resize(values.rows(), q + p);
-    rows << scores, values.rowwise() - mean.transpose();
+    rows << scores, centred(values, mean);
     sum.add(first, rows);
   });
   const Matrix both = cluster_factor(own.cases) * sum.total();
   out.cross.push_back(own.scaled.parameter_unit.asDiagonal() *
                       bread.times(both.topRightCorner(q, p)) * sd.asDiagonal() / n);
-  out.means.push_back(sd.asDiagonal() * both.bottomRightCorner(p, p) * sd.asDiagonal() / (n * n));
+  out.means.push_back(scaled_by(sd, both.bottomRightCorner(p, p)) / (n * n));
 }
 
 }  // namespace

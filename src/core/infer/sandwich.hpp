@@ -12,7 +12,7 @@ struct Sandwich {
 };
 
 // H^-1 J H^-1 with the observed Hessian H (White 1982) and the meat J; along the constraints where
-// there are some. `with_means` also gives what intercepts need that are profiled out.
+// there are some. `with_means` also gives the parts that profiled intercepts need.
 Sandwich sandwich(const Model& model, const Sample& sample, const Vector& theta,
                   const Sequence<Cases>& cases, bool with_means, const StopToken& stop);
 

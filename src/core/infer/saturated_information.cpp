@@ -5,6 +5,7 @@
 #include <set>
 
 #include "../linear/cholesky.hpp"
+#include "../linear/dense.hpp"
 #include "../objective/normal_theory.hpp"
 #include "../solve/centring.hpp"
 #include "../solve/constraints.hpp"
@@ -56,7 +57,7 @@ void fill_pairs(const Coordinates& at, Product&& product, Matrix& out) {
     }
 }
 
-// Columns that are worked on at a time: between them somebody may ask to stop.
+// The number of columns that are processed between two checks for an interrupt.
 constexpr int step = 48;
 
 // Sums over the patterns of a group; products of their W and R become one matrix product.
@@ -110,11 +111,13 @@ class PatternSums {
       d[i] = block.mean[i] - sample[0].mean[v[i]];
       for (int j = 0; j < size; ++j) sigma(i, j) = sample[0].covariance(v[i], v[j]);
     }
-    const Eigen::LLT<Matrix> factor(sigma);
-    definite_ = definite_ && is_definite(factor);
+    Cholesky factor;
+    definite_ = definite_ && factor.compute(sigma);
     if (!definite_) return;
-    const Matrix w = factor.solve(Matrix::Identity(size, size));
-    const Matrix r = w * (block.covariance + d * d.transpose() - sigma) * w;
+    const Matrix w = factor.inverse();
+    Matrix misfit = block.covariance - sigma;
+    misfit += d * d.transpose();
+    const Matrix r = w * misfit * w;
     const Vector u = w * d;
     const double root = std::sqrt(block.n);
     both.col(k).setZero();
@@ -138,7 +141,7 @@ class PatternSums {
   bool definite_ = true;
 };
 
-// A group: what is known of its saturated information, and the units' scores (units x moments).
+// A group: its saturated information, and the scores of its units (units x moments).
 struct SaturatedGroup {
   Coordinates at;
   const SaturatedInformation* known = nullptr;
@@ -162,7 +165,7 @@ Matrix unit_scores(const Sample& sample, const Coordinates& at, const Cases& cas
     add({Family::Covariance, 0, at.a[e], at.b[e]}, sample[0].covariance(at.a[e], at.b[e]));
   for (int i = 0; i < p; ++i) add({Family::Mean, 0, i, i}, sample[0].mean[i]);
   model->map.constant = Vector::Zero(at.size());
-  // pairs that are never seen count in no pattern: their value does not matter
+  // pairs that are never observed together count in no pattern: their value does not matter
   NormalTheory problem(model, sample);
   Matrix scores = Matrix::Zero(n, at.size());
   if (problem.move_to(moments)) problem.case_scores(0, cases.values, About::Model, scores);
@@ -177,8 +180,9 @@ Matrix moment_slopes(const Model& model, const Vector& eta, const Coordinates& a
   return derive(model, eta, at.wanted, plain).gradient * basis;
 }
 
-// The information V that n complete cases would give of the moments, at the model's own. It is
-// never laid out: of (co)variances X it makes n W X W, of means n W, W the inverse covariances.
+// The information V of n complete cases on the moments, at the moments of the model. The matrix is
+// never formed: for (co)variances X its product is n W X W, for means n W, W the inverse
+// covariances.
 struct CompleteInformation {
   const Coordinates* at = nullptr;
   Matrix w;
@@ -219,12 +223,11 @@ bool complete_information(const Coordinates& at, const Block& block, const Impli
                           CompleteInformation& out, double& discrepancy) {
   const int p = at.variables;
   const Matrix sigma = implied.covariance.topLeftCorner(p, p);
-  const Eigen::LLT<Matrix> factor(sigma), of_data(block.covariance);
-  if (!is_definite(factor) || !is_definite(of_data)) return false;
-  out = {&at, factor.solve(Matrix::Identity(p, p)), block.n};
+  Cholesky factor, of_data;
+  if (!factor.compute(sigma) || !of_data.compute(block.covariance)) return false;
+  out = {&at, factor.inverse(), block.n};
   const Vector d = block.mean - implied.mean.head(p);
-  discrepancy = 2 * (Matrix(factor.matrixL()).diagonal().array().log().sum() -
-                     Matrix(of_data.matrixL()).diagonal().array().log().sum()) +
+  discrepancy = factor.log_determinant() - of_data.log_determinant() +
                 out.w.cwiseProduct(block.covariance).sum() - p + d.dot(out.w * d);
   return true;
 }
@@ -238,19 +241,19 @@ bool factorize(Matrix& a, const StopToken& stop) {
     const int width = std::min(step, size - j), below = size - j - width;
     a.block(j, j, size - j, width).noalias() -=
         a.block(j, 0, size - j, j) * a.block(j, 0, width, j).transpose();
-    const Eigen::LLT<Matrix> corner(a.block(j, j, width, width));
-    if (!is_definite(corner)) return false;
-    a.block(j, j, width, width) = corner.matrixL();
+    Cholesky corner;
+    if (!corner.compute(a.block(j, j, width, width))) return false;
+    a.block(j, j, width, width) = corner.lower();
     if (below == 0) continue;
     Matrix rest = a.block(j + width, j, below, width).transpose();
-    corner.matrixL().solveInPlace(rest);
+    corner.half_solve(rest);
     a.block(j + width, j, below, width) = rest.transpose();
   }
   return true;
 }
 
-// The inverse from that factor: columns from their diagonal on depend on the rest of the factor
-// only, which makes it a third of the work of solving for all of the identity.
+// The inverse from that factor: columns from their diagonal on depend only on the rest of the
+// factor, which takes a third of the work of solving for the whole identity matrix.
 Matrix inverse_of(const Matrix& factor, const StopToken& stop) {
   const int size = to_int(factor.rows());
   Matrix out(size, size);
@@ -270,28 +273,28 @@ Matrix inverse_of(const Matrix& factor, const StopToken& stop) {
 // `over`: D's of the clusters of all groups, where these share them.
 MomentSpread spread_of(const Model& model, const Vector& eta,
                        const Sequence<SaturatedGroup>& groups, const Matrix& basis,
-                       const Eigen::LLT<Matrix>& inner, const Matrix& meat, const Matrix& over,
+                       const Cholesky& inner, const Matrix& meat, const Matrix& over,
                        double factor) {
   MomentSpread out;
   for (const SaturatedGroup& group : groups) {
     const Matrix slopes = moment_slopes(model, eta, group.at, basis);
-    const Matrix follow = inner.solve(slopes.transpose()).transpose();  // D (D'AD)^-1
+    const Matrix follow = inner.solved(slopes.transpose()).transpose();  // D (D'AD)^-1
     if (group.scores.rows() == 0) {
       out.observed.push_back(group.known->inverse.diagonal());
-      out.residual.push_back(out.observed.back() - follow.cwiseProduct(slopes).rowwise().sum());
+      out.residual.push_back(out.observed.back() - row_products(follow, slopes));
       continue;
     }
     const Matrix moved = group.known->inverse * group.scores.transpose();
-    out.observed.push_back(factor * moved.rowwise().squaredNorm());
+    out.observed.push_back(factor * row_squares(moved));
     if (over.cols() > 0) {
-      out.residual.push_back(factor * (moved - follow * over).rowwise().squaredNorm());
+      out.residual.push_back(factor * row_squares(moved - follow * over));
       continue;
     }
     const Matrix along = slopes.transpose() * group.scores.transpose();
     // units of other groups move the parameters as well
-    const Matrix others = meat - factor * along * along.transpose();
-    out.residual.push_back(factor * (moved - follow * along).rowwise().squaredNorm() +
-                           (follow * others).cwiseProduct(follow).rowwise().sum());
+    const Matrix own = along * along.transpose();
+    out.residual.push_back(factor * row_squares(moved - follow * along) +
+                           row_products(follow * (meat - factor * own), follow));
   }
   return out;
 }
@@ -340,27 +343,27 @@ IncompleteScaling scale_model(const Model& model, const Vector& known_theta, con
       over = over.cols() > 0 ? Matrix(over + along) : along;
       through_all = through_all.cols() > 0 ? Matrix(through_all + through) : through;
     } else {
-      meat += factor * along * along.transpose();
-      crossed += factor * along * through.transpose();
+      meat += factor * Matrix(along * along.transpose());
+      crossed += factor * Matrix(along * through.transpose());
     }
     free_robust += factor * moved.cwiseProduct(v.times(moved)).sum();
   }
   if (over.cols() > 0) {
-    meat = factor * over * over.transpose();
-    crossed = factor * over * through_all.transpose();
+    meat = factor * Matrix(over * over.transpose());
+    crossed = factor * Matrix(over * through_all.transpose());
   }
-  const Eigen::LLT<Matrix> solved(inner);
-  if (r > 0 && !is_definite(solved)) return out;
+  Cholesky root;
+  if (!root.compute(inner)) return out;
   out.admissible = true;
-  out.spread = spread_of(model, eta, groups, basis, solved, meat, over, factor);
-  out.trace -= solved.solve(meat).trace();
-  out.normal_bias = free_normal - solved.solve(weighted).trace();
-  out.robust_bias = free_robust - 2 * solved.solve(crossed).trace() +
-                    (solved.solve(weighted) * solved.solve(meat)).trace();
+  out.spread = spread_of(model, eta, groups, basis, root, meat, over, factor);
+  out.trace -= root.solved(meat).trace();
+  out.normal_bias = free_normal - root.solved(weighted).trace();
+  out.robust_bias = free_robust - 2 * root.solved(crossed).trace() +
+                    (root.solved(weighted) * root.solved(meat)).trace();
   return out;
 }
 
-// Whitened scores of clusters that groups share, summed over groups; without such, nothing.
+// Whitened scores of clusters that groups share, summed over groups; empty without such clusters.
 Matrix shared_scores(NormalTheory& problem, const Sequence<Cases>& cases,
                      const RootInformation& root, const StopToken& stop) {
   Matrix out, scores;
@@ -398,7 +401,7 @@ MomentSpread moment_spread(const Model& model, const Sample& sample, const Vecto
     SquareSum own(cases[g], root.rank());
     Matrix scores, rows;
     for_chunks(cases[g], stop, [&](int first, const Matrix& values) {
-      const Matrix off = values.rowwise() - sample[g].mean.transpose();
+      const Matrix off = centred(values, sample[g].mean);
       rows.resize(values.rows(), at.size());
       for (int e = 0; e < at.pairs(); ++e)
         rows.col(e) = off.col(at.a[e]).cwiseProduct(off.col(at.b[e])) / sample[g].n;
@@ -414,14 +417,14 @@ MomentSpread moment_spread(const Model& model, const Sample& sample, const Vecto
       Matrix sums = observed.centred();
       sums.leftCols(used) -= over * slopes.topRows(used).transpose();
       out.observed.push_back(factor * observed.total());
-      out.residual.push_back(factor * sums.colwise().squaredNorm().transpose());
+      out.residual.push_back(factor * column_squares(sums));
       continue;
     }
     const Matrix others = root.whiten(root.whiten(meat_of_all).transpose()) - factor * own.total();
     out.observed.push_back(factor * observed.total());
     Vector left = factor * residual.total();
-    left.head(used) +=
-        (slopes.topRows(used) * others).cwiseProduct(slopes.topRows(used)).rowwise().sum();
+    const Matrix above = slopes.topRows(used);
+    left.head(used) += row_products(above * others, above);
     out.residual.push_back(left);
   }
   return out;
@@ -437,11 +440,9 @@ SaturatedInformation saturated_information(const Sample& sample, int g, const Pa
   out.information = sums.information();
   // scaled to a unit diagonal: variances and means have other units
   const Vector unit = out.information.diagonal().cwiseMax(1e-300).cwiseSqrt().cwiseInverse();
-  Matrix factor = unit.asDiagonal() * out.information * unit.asDiagonal();
+  Matrix factor = scaled_by(unit, out.information);
   if (!factorize(factor, stop)) return out;
-  out.inverse = inverse_of(factor, stop);
-  out.inverse.array().colwise() *= unit.array();
-  out.inverse.array().rowwise() *= unit.transpose().array();
+  out.inverse = scaled_by(unit, inverse_of(factor, stop));
   out.admissible = !stop.stopped();
   return out;
 }

@@ -1,18 +1,18 @@
-// The saturated model of incomplete data at its own optimum, and what the test of a model and its
-// fit indices take from it.
+// The saturated model of incomplete data at its own optimum, and the values that the test of a
+// model and its fit indices take from it.
 #pragma once
 #include "meat.hpp"
 
 namespace orizzonte {
 
 // By group, of (co)variances (lower triangle by columns, unseen pairs left out) and means: sampling
-// variances of the observed moments, and of what the model leaves of them.
+// variances of the observed moments, and of the residuals of the model.
 struct MomentSpread {
   Sequence<Vector> observed, residual;
 };
 
-// Complete data whatever their distribution: each unit's share of the moments, less what the
-// parameters follow of it.
+// Complete data whatever their distribution: each unit's contribution to the moments, minus the
+// part that the parameters account for.
 MomentSpread moment_spread(const Model& model, const Sample& sample, const Vector& theta,
                            const Sequence<Cases>& cases, const StopToken& stop);
 
@@ -37,7 +37,7 @@ SaturatedInformation saturated_information(const Sample& sample, int g,
                                            const StopToken& stop);
 
 // One for each model (its free parameters `theta`), all of the same sample. Cases may be empty:
-// then only what normality needs is computed. After Zhang & Savalei (2023).
+// then only the values for normal theory are computed. After Zhang & Savalei (2023).
 Sequence<IncompleteScaling> incomplete_scaling(
     const Sequence<Model>& models, const Sequence<Vector>& theta, const Sample& sample,
     const Sequence<Cases>& cases, const Sequence<Sequence<std::pair<int, int>>>& unseen,

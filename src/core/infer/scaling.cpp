@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "../linear/cholesky.hpp"
+#include "../linear/dense.hpp"
 #include "../solve/constraints.hpp"
 
 namespace orizzonte {
@@ -12,9 +13,11 @@ double weight_at(const Cases& cases, int i) { return cases.weight.size() ? cases
 
 // Deviations from the mean, whitened by the model's Sigma: cases x variables.
 Matrix whitened_cases(const Cases& cases, const Vector& mean, const Matrix& sigma) {
-  const Eigen::LLT<Matrix> factor(sigma);
-  const Matrix deviations = (cases.values.rowwise() - mean.transpose()).transpose();
-  return factor.matrixL().solve(deviations).transpose();
+  Cholesky factor;
+  factor.compute(sigma);
+  Matrix deviations = centred(cases.values, mean).transpose();
+  factor.half_solve(deviations);
+  return deviations.transpose();
 }
 
 // Cases by unit: clusters, or each its own.
@@ -33,7 +36,7 @@ double moment_trace(const Cases& cases, const Matrix& whitened, double n, bool m
   for (int i = 0; i < size; ++i) weight[i] = weight_at(cases, i);
   const Matrix s = whitened.transpose() * weight.asDiagonal() * whitened / n;
   const double centre = s.squaredNorm();
-  const Vector toward = (whitened * s).cwiseProduct(whitened).rowwise().sum();
+  const Vector toward = row_products(whitened * s, whitened);
   double out = 0;
   Matrix rows, products;
   for (const Sequence<int>& unit : units_of(cases)) {
@@ -74,7 +77,7 @@ double squares_by_case(const Matrix& whitened, const Matrix& y, double n, bool m
   const int size = to_int(whitened.rows());
   const Matrix s = whitened.transpose() * whitened / n;
   const double centre = s.squaredNorm();
-  const Vector toward = (whitened * s).cwiseProduct(whitened).rowwise().sum();
+  const Vector toward = row_products(whitened * s, whitened);
   double out = 0;
   for (int a = 0; a < size && !stop.stopped(); a += block)
     for (int b = 0; b <= a; b += block) {
@@ -109,12 +112,13 @@ RootInformation::RootInformation(Objective& problem, const Vector& at) {
     information = (along.basis.transpose() * information * along.basis).eval();
     basis_ = unit.asDiagonal() * along.basis;
   }
-  factor_.compute(information);
-  admissible_ = information.rows() == 0 || is_definite(factor_);
+  admissible_ = factor_.compute(information);
 }
 
 Matrix RootInformation::whiten(const Matrix& rows) const {
-  return factor_.matrixL().solve(basis_.transpose() * rows.transpose()).transpose();
+  Matrix white = basis_.transpose() * rows.transpose();
+  factor_.half_solve(white);
+  return white.transpose();
 }
 
 double RootInformation::trace(const Matrix& meat) const {

@@ -1,5 +1,6 @@
 // Scaling correction of the model test when the data are not normal.
 #pragma once
+#include "../linear/cholesky.hpp"
 #include "meat.hpp"
 
 namespace orizzonte {
@@ -22,7 +23,7 @@ class RootInformation {
 
  private:
   Matrix basis_;
-  Eigen::LLT<Matrix> factor_;
+  Cholesky factor_;
   bool admissible_ = false;
 };
 

@@ -31,8 +31,8 @@ double by_entry(const Constraint& constraint, const Vector& eta, int entry) {
   return out;
 }
 
-// How the parameters must move with each release so that the constraints go on holding, by the
-// shortest way; what is to be released moves its own constraint by one.
+// The minimum-norm change of the parameters with each release such that the other constraints
+// continue to hold; the released constraint itself changes by one.
 Matrix compensation(const Model& model, const Tangent& kept, const Vector& eta,
                     const Sequence<Release>& releases) {
   const int q = model.map.parameters, rows = kept.rows.size();
@@ -49,11 +49,11 @@ Matrix compensation(const Model& model, const Tangent& kept, const Vector& eta,
 // Many covariances of constructs are eliminated in closed form, which leaves a small system.
 constexpr int many_covariances = 200;
 
-// Up to so many numbers the responses of the parameters are kept.
+// Up to this many numbers the responses of the parameters are kept.
 constexpr double most_responses = 2e6;
 
 // The tests one by one where only entries without a parameter are tested, under normality and from
-// complete data; in the units of the problem. False where this way does not lead.
+// complete data; in the units of the problem. False where this method does not apply.
 bool test_beyond_covariances(NormalTheory& problem, const FreeCovariances& free,
                              const Sequence<int>& entries, ScoreTests& out, const StopToken& stop) {
   if (!problem.eliminate(free)) return false;
@@ -70,9 +70,9 @@ bool test_beyond_covariances(NormalTheory& problem, const FreeCovariances& free,
   const Matrix some = rows_left(problem.information_left(whole));
   const Vector unit = rows_left(whole).cwiseSqrt().cwiseInverse();
   if (!unit.allFinite()) return false;
-  const Matrix scaled = unit.asDiagonal() * rows_left(some.transpose()) * unit.asDiagonal();
-  const Eigen::LLT<Matrix> factor(scaled);
-  if (!is_definite(factor)) return false;
+  const Matrix scaled = scaled_by(unit, rows_left(some.transpose()));
+  Cholesky factor;
+  if (!factor.compute(scaled)) return false;
   const Vector score = problem.entry_score();
   const int count = entries.size();
   out.own = out.score = out.information = Vector::Zero(count);
@@ -86,7 +86,7 @@ bool test_beyond_covariances(NormalTheory& problem, const FreeCovariances& free,
                              entries.begin() + std::min(first + step, count));
     problem.cross_left(part, moved, own, whole);
     Matrix cross = unit.asDiagonal() * rows_left(moved);
-    factor.matrixL().solveInPlace(cross);
+    factor.half_solve(cross);
     for (int i = 0; i < part.size(); ++i) {
       out.own[first + i] = whole[i];
       out.information[first + i] = own[i] - cross.col(i).squaredNorm();
@@ -97,7 +97,7 @@ bool test_beyond_covariances(NormalTheory& problem, const FreeCovariances& free,
   return true;
 }
 
-// Back to the caller's units: a rescaled entry is `entry_unit` times his.
+// Back to the caller's units: a rescaled entry is `entry_unit` times the caller's.
 Vector caller_units(const Rescaled& scaled, const Sequence<Release>& releases) {
   Vector back = Vector::Ones(releases.size());
   for (int c = 0; c < releases.size(); ++c)
@@ -139,8 +139,8 @@ ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& t
   const bool constrained = !kept.rows.empty();
   const Matrix projected =
       constrained ? Matrix(kept.basis.transpose() * information * kept.basis) : information;
-  Eigen::LLT<Matrix> factor(projected);
-  if (projected.rows() > 0 && !is_definite(factor)) return out;
+  Cholesky factor;
+  if (!factor.compute(projected)) return out;
   out.admissible = true;
 
   // entries to move; a release of a constraint moves none
@@ -189,8 +189,8 @@ ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& t
     cross += carried;
   }
   Matrix reduced = constrained ? Matrix(kept.basis.transpose() * cross) : cross;
-  factor.matrixL().solveInPlace(reduced);
-  out.information = out.own - reduced.colwise().squaredNorm().transpose();
+  factor.half_solve(reduced);
+  out.information = out.own - column_squares(reduced);
   out.kept = Vector::Ones(count);
   Matrix response;
   const bool responses =
@@ -198,7 +198,8 @@ ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& t
   for (int c = 0; c < count; ++c) {
     const int e = releases[c].entry;
     if (!responses && (e < 0 || model.map.rows[e].empty())) continue;
-    Vector step = factor.matrixU().solve(reduced.col(c));
+    Vector step = reduced.col(c);
+    factor.other_half_solve(step);
     step = constrained ? Vector(also.col(c) - kept.basis * step) : Vector(-step);
     step = step.cwiseProduct(unit);
     if (e >= 0)
@@ -209,8 +210,10 @@ ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& t
     response.col(c) = scaled.outward_step(step, at);
   }
   if (!cases.empty()) {
-    // of parameters, by release: how much of their scores is taken off
-    Matrix taken = kept.basis * factor.matrixU().solve(reduced);
+    // for parameters, by release: the part of their scores that is subtracted
+    Matrix inside = reduced;
+    factor.other_half_solve(inside);
+    Matrix taken = kept.basis * inside;
     if (constrained) taken -= also;
     const Matrix along = unit.asDiagonal() * taken;
     Matrix by_parameter, by_entry;
@@ -232,11 +235,9 @@ ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& t
   out.variance = out.variance.cwiseProduct(back.head(out.variance.size()))
                      .cwiseProduct(back.head(out.variance.size()))
                      .eval();
-  if (out.joint_variance.size() > 0)
-    out.joint_variance = (back.asDiagonal() * out.joint_variance * back.asDiagonal()).eval();
+  if (out.joint_variance.size() > 0) out.joint_variance = scaled_by(back, out.joint_variance);
   if (response.cols() > 0) out.response = response * back.asDiagonal();
-  if (joint)
-    out.joint = back.asDiagonal() * (pairs - reduced.transpose() * reduced) * back.asDiagonal();
+  if (joint) out.joint = scaled_by(back, pairs - reduced.transpose() * reduced);
   return out;
 }
 

@@ -20,8 +20,8 @@ struct ScoreTests {
   Vector kept;   // of a change of one of several equal entries, the part that is left when the
                  // others follow
   Matrix joint;  // information about several changes at once
-  // Of the parameters to a unit of each change, parameters x releases; empty if not joint and
-  // large.
+  // The responses of the parameters to a unit of each change, parameters x releases; empty if not
+  // joint and large.
   Matrix response;
   Vector variance;  // of the efficient scores, from the cases: robust tests divide by it
   Matrix joint_variance;

@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "dense.hpp"
+
 namespace orizzonte {
 
 Homes::Homes(const Model& model) {
@@ -17,7 +19,7 @@ Homes::Homes(const Model& model) {
   place.assign(q, 0);
   sizes.assign(groups > 1 ? groups : 0, 0);
   for (int i = 0; i < q; ++i) {
-    // of one group all are in order in the shared block
+    // with a single group all are in order in the shared block
     if (groups == 1 || block[i] < 0) block[i] = several;
     place[i] = block[i] < 0 ? shared++ : sizes[block[i]]++;
   }
@@ -141,9 +143,9 @@ bool ArrowFactor::compute(const Arrow& m, double damping) {
 }
 
 double ArrowFactor::smallest_pivot() const {
-  double out = rest_.diagonal().size() > 0 ? rest_.diagonal().minCoeff() : 1;
+  double out = rest_.smallest_pivot();
   for (const Cholesky& block : own_)
-    if (block.diagonal().size() > 0) out = std::min(out, block.diagonal().minCoeff());
+    if (block.lower().rows() > 0) out = std::min(out, block.smallest_pivot());
   return out;
 }
 
@@ -178,7 +180,7 @@ Vector ArrowFactor::inverse_diagonal() const {
   parts.shared = rest.diagonal();
   for (int g = 0; g < own_.size(); ++g) {
     const Matrix x = group_solution(g);
-    parts.own[g] = own_[g].inverse_diagonal() + (x * rest).cwiseProduct(x).rowwise().sum();
+    parts.own[g] = own_[g].inverse_diagonal() + row_products(x * rest, x);
   }
   Vector out;
   parts.put(*homes_, out);

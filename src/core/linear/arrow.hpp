@@ -1,6 +1,6 @@
 // A symmetric matrix by parameters, kept in blocks: parameters of one group alone, and those that
-// groups share. Between groups the information is zero, so that its factor (and all that comes from
-// it) costs no more than the sum of the groups (a Schur complement).
+// groups share. Between groups the information is zero, so that the factor (and everything computed
+// from it) costs no more than the sum of the groups (a Schur complement).
 #pragma once
 #include <memory>
 

@@ -43,7 +43,7 @@ Matrix standard_cases(const Population& of, Random& random) {
   z = (root * z).eval();
   bend(of.cubic, z);
   if (of.clusters.empty()) return z;
-  // between clusters too, the covariances are those of what is bent
+  // also between clusters, the covariances are those of the transformed variables
   between = (root * between).eval();
   bend(of.cubic, between);
   z *= std::sqrt(1 - of.between);

@@ -15,7 +15,7 @@ struct Population {
   double between = 0;      // share of every variance and covariance that lies between clusters
   Matrix missing;          // cases x variables, not zero where nothing is seen; no rows: none
   // A value is missing with probability 1 / (1 + exp(-(odds + slope y))), y the standardized value
-  // of the variable `given`; no odds: never.
+  // of the variable `given`; never missing without odds.
   Vector odds, slope;
   int given = -1;
   Sequence<int> kept;  // the variables that are given, in this order; none: all
@@ -23,7 +23,7 @@ struct Population {
 
 class Drawn : public Source {
  public:
-  // Units of the variables by group, in which samples are given; none: those of the population.
+  // Units of the variables by group, in which samples are returned; empty: those of the population.
   Drawn(Sequence<Population> groups, int less, const Sequence<Vector>& unit = {});
   bool draw(std::uint64_t seed, int replicate, Sample& out) override;
   // The cases themselves, by group, NaN where a value is missing.

@@ -1,4 +1,4 @@
-// A model fitted to many samples, without going back to the caller in between.
+// A model fitted to many samples, without returning to the caller in between.
 #pragma once
 #include "../solve/control.hpp"
 #include "../solve/rescale.hpp"
@@ -6,7 +6,7 @@
 
 namespace orizzonte {
 
-// One column, or one element, a replicate.
+// One column, or one element, per replicate.
 struct Replicates {
   Matrix theta;  // NaN where there is no solution
   Matrix n;      // by group
@@ -17,9 +17,10 @@ struct Replicates {
 constexpr int unusable = 8;
 
 // Replicates `first` (from 1) to first + count - 1 of a seed, each from the solution `theta` of the
-// whole; what does not converge from there, or is doubtful, is fitted as if it stood alone. The
-// source draws in the units of the rescaled problem; results are returned in the caller's units.
-// `seen` is shown the sample of each, in units of the rescaled problem, by number from 0.
+// original sample; a replicate that does not converge from there, or is doubtful, is fitted like a
+// single sample. The source draws in the units of the rescaled problem; results are returned in the
+// caller's units. `seen` receives the sample of each replicate, in units of the rescaled problem,
+// by number from 0.
 Replicates refit_many(const Rescaled& scaled, const Vector& theta, Source& source,
                       std::uint64_t seed, int first, int count, const Settings& settings,
                       const Callbacks& callbacks,

@@ -107,7 +107,7 @@ Sequence<Sequence<int>> Resampled::rows(std::uint64_t seed, int replicate) const
   return out;
 }
 
-// Moments about the means of the data, moved to the replicate's own at the end: these are near, so
+// Moments about the means of the data, moved to the replicate's own at the end: these are close, so
 // that no digits are lost.
 Block Resampled::block_of(const Group& group, const Pattern& pattern, const Vector& times) const {
   Block out;

@@ -6,8 +6,9 @@
 
 namespace orizzonte {
 
-// Within groups; whole clusters where there are any. Of weighted cases the weights come along. With
-// `parts`, the number of each case's part by group, replicate r is all cases but those of part r.
+// Within groups; whole clusters where there are any. Weights stay with their cases. With `parts`,
+// the number of each case's part by group, replicate r consists of all cases except those of part
+// r.
 class Resampled : public Source {
  public:
   Resampled(const Sequence<Cases>& cases, int less, Sequence<Sequence<int>> parts = {});

@@ -1,6 +1,7 @@
 #include "source.hpp"
 
 #include "../linear/cholesky.hpp"
+#include "../linear/dense.hpp"
 #include "../moments/saturated.hpp"
 
 namespace orizzonte {
@@ -11,7 +12,7 @@ bool is_covariance(const Matrix& covariance) {
   if (!(variance.array() > 0).all() || !variance.allFinite()) return false;
   const Vector unit = variance.cwiseSqrt().cwiseInverse();
   Cholesky factor;
-  return factor.compute(unit.asDiagonal() * covariance * unit.asDiagonal());
+  return factor.compute(scaled_by(unit, covariance));
 }
 
 bool complete_block(Block block, int less, Sample& out) {

@@ -1,4 +1,4 @@
-// Sample moments as the objectives read them: blocks of cases that answered the same variables.
+// Sample moments as the objectives read them: blocks of cases with the same observed variables.
 #pragma once
 #include "../model.hpp"
 
@@ -13,8 +13,8 @@ struct Block {
   Sequence<int> variables;  // which of the group's observed variables; empty: all of them
 };
 
-// The moments of each group: one block per group, in their order. Where values are missing these
-// are the saturated moments, and the cases themselves are in blocks by missing pattern beside them.
+// The moments of each group: one block per group, in their order. With missing values these are the
+// saturated moments, and the cases themselves are also stored in blocks by missing pattern.
 struct Sample : Sequence<Block> {
   using Sequence<Block>::Sequence;
   Sequence<Block> patterns;

@@ -14,7 +14,7 @@ Distances case_distances(const Eigen::Ref<const Matrix>& values, const Vector& m
   const Vector unit = covariance.diagonal().cwiseMax(0).cwiseSqrt();
   struct Pattern {
     std::vector<Eigen::Index> variables;
-    Eigen::LLT<Matrix> root;
+    Cholesky root;
     bool proper = true;
   };
   std::map<std::string, Pattern> patterns;
@@ -38,8 +38,7 @@ Distances case_distances(const Eigen::Ref<const Matrix>& values, const Vector& m
           block(r, c) = covariance(j, k) / (unit[j] * unit[k]);
         }
       // a variance of zero leaves values that are not finite
-      pattern.root.compute(block);
-      pattern.proper = block.allFinite() && pattern.root.info() == Eigen::Success;
+      pattern.proper = block.allFinite() && pattern.root.compute(block);
     }
     const auto& variables = pattern.variables;
     out.observed[i] = static_cast<double>(variables.size());
@@ -53,7 +52,8 @@ Distances case_distances(const Eigen::Ref<const Matrix>& values, const Vector& m
       const Eigen::Index j = variables[static_cast<std::size_t>(k)];
       deviation[k] = (values(i, j) - mean[j]) / unit[j];
     }
-    out.squared[i] = pattern.root.matrixL().solve(deviation).squaredNorm();
+    pattern.root.half_solve(deviation);
+    out.squared[i] = deviation.squaredNorm();
   }
   return out;
 }

@@ -1,6 +1,6 @@
-// Squared Mahalanobis distances of single cases, each from the variables it has.
+// Squared Mahalanobis distances of single cases, each from its observed variables.
 #pragma once
-#include "../linear/dense.hpp"
+#include "../linear/cholesky.hpp"
 
 namespace orizzonte {
 

@@ -41,7 +41,7 @@ double pattern_deviance(const Sequence<Block>& patterns, const Matrix& covarianc
       for (int i = 0; i < p; ++i)
         trace += inverse(i, j) * block.covariance(i, j) /
                  (unit[block.variables[i]] * unit[block.variables[j]]);
-    out += block.n * (p * log_two_pi + 2 * (factor.diagonal().log().sum() + log_unit) + trace);
+    out += block.n * (p * log_two_pi + factor.log_determinant() + 2 * log_unit + trace);
   }
   return out;
 }

@@ -5,9 +5,9 @@
 
 namespace orizzonte {
 
-// One block for each set of variables that some cases have, in the order in which they first come:
-// n (or the sum of the weights), covariances with divisor n, means. Two passes, so that large means
-// cost no digits. Cases without any value are in no block.
+// One block for each set of variables that some cases have, in the order of first occurrence: n (or
+// the sum of the weights), covariances with divisor n, means. Two passes, so that large means cost
+// no digits. Cases without any value belong to no block.
 Sequence<Block> reduce_cases(const Eigen::Ref<const Matrix>& values, const Vector& weight,
                              int group = 0);
 

@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "../linear/cholesky.hpp"
+#include "../linear/dense.hpp"
 #include "../linear/marginal.hpp"
 
 namespace orizzonte {
@@ -154,7 +155,7 @@ class Em {
         f(seen_[k][i], blocks_[k].n, blocks_[k].mean[i], blocks_[k].covariance(i, i));
   }
 
-  // `whole` serves patterns that miss few variables.
+  // `whole` is used for patterns that miss few variables.
   bool complete(const Point& at, int k, Marginal* whole, Completed& out, double& deviance) const {
     const Sequence<int>&o = seen_[k], &m = missing_[k];
     const Block& block = blocks_[k];
@@ -177,7 +178,7 @@ class Em {
         slope = cross * w;
         left = part(at.covariance, m, m) - slope * cross.transpose();
       }
-      log_determinant = 2 * factor.diagonal().log().sum();
+      log_determinant = factor.log_determinant();
     }
     const Vector d = block.mean - part(at.mean, o);
     deviance += block.n * (log_determinant + block.covariance.cwiseProduct(w).sum() + d.dot(w * d));
@@ -222,8 +223,7 @@ Point extrapolated(const Point& x0, const Point& x1, const Point& x2) {
   const Vector r = x1.mean - x0.mean, v = x2.mean - x1.mean - r;
   const Matrix rs = x1.covariance - x0.covariance, vs = x2.covariance - x1.covariance - rs;
   const auto size = [&](const Vector& a, const Matrix& b) {
-    return std::sqrt(unit.cwiseProduct(a).squaredNorm() +
-                     (unit.asDiagonal() * b * unit.asDiagonal()).squaredNorm());
+    return std::sqrt(unit.cwiseProduct(a).squaredNorm() + scaled_by(unit, b).squaredNorm());
   };
   const double turn = size(v, vs);
   Point out = x2;
@@ -272,7 +272,7 @@ Saturated saturated_moments(const Sequence<Block>& patterns, int size, const Blo
   }
   out.minus_two_log_likelihood = em.deviance_in_units(last.deviance);
   out.mean = em.centre() + em.unit().cwiseProduct(now.mean);
-  out.covariance = em.unit().asDiagonal() * now.covariance * em.unit().asDiagonal();
+  out.covariance = scaled_by(em.unit(), now.covariance);
   return out;
 }
 

@@ -24,7 +24,7 @@ FreeCovariances free_covariances(const Model& model) {
     known[entry.group][std::minmax(entry.row, entry.col)] = terms[0].parameter;
   }
   for (int g = 0; g < known.size(); ++g) {
-    // those with most partners first; a variable joins if it covaries freely with all before it
+    // those with most partners first; a variable joins if it covaries freely with all previous ones
     Sequence<int> degree(model.groups[g].variables, 0), order;
     for (const auto& pair : known[g]) {
       ++degree[pair.first.first];

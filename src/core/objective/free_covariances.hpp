@@ -10,7 +10,7 @@ struct FreeCovariances {
   int size = 0;                       // number of these parameters
 };
 
-// Each of these covariances is a parameter of its own, which moves nothing else.
+// Each of these covariances is a separate parameter, which moves no other entry.
 FreeCovariances free_covariances(const Model& model);
 
 }  // namespace orizzonte

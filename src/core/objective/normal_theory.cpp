@@ -395,7 +395,7 @@ double NormalTheory::alone(Information kind, const Group& group, const Slot& e) 
   return value;
 }
 
-// The places, in `entries`, of those of a group.
+// The positions, in `entries`, of those of a group.
 Sequence<int> NormalTheory::places_in(int group, const Sequence<int>& entries) const {
   Sequence<int> out;
   for (int c = 0; c < entries.size(); ++c)

@@ -14,8 +14,7 @@ namespace orizzonte {
 // most.
 class NormalTheory : public Objective {
  public:
-  // `every_entry` keeps entries that no parameter moves as well, for what would happen if they were
-  // freed.
+  // `every_entry` also keeps entries that no parameter moves, for predictions about freeing them.
   NormalTheory(std::shared_ptr<const Model> model, const Sample& sample, bool every_entry = false);
 
   void set_sample(const Sample& sample) override;

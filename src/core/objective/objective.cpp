@@ -2,6 +2,8 @@
 
 #include <cmath>
 
+#include "../linear/dense.hpp"
+
 namespace orizzonte {
 
 Vector Objective::score() {
@@ -21,7 +23,7 @@ Matrix Objective::unit_information(Information kind, Vector& unit) {
   const Matrix out = dense_information(kind);
   unit.resize(out.rows());
   for (int i = 0; i < unit.size(); ++i) unit[i] = out(i, i) > 0 ? 1 / std::sqrt(out(i, i)) : 1;
-  return unit.asDiagonal() * out * unit.asDiagonal();
+  return scaled_by(unit, out);
 }
 
 }  // namespace orizzonte

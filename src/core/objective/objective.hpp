@@ -8,8 +8,8 @@
 
 namespace orizzonte {
 
-// Tested: the observed information as far as it comes from what is missing, and not from misfit
-// (cases deviate from the saturated moments); of complete data the expected one.
+// Tested: the part of the observed information that comes from missing values and not from misfit
+// (cases deviate from the saturated moments); with complete data the expected one.
 enum class Information { Expected, Observed, Tested };
 enum class About { Model, Data };  // the means that cases deviate from
 
@@ -26,8 +26,8 @@ class Objective {
   virtual bool move_to(const Vector& theta) = 0;
   virtual double value() const = 0;
   virtual double n() const = 0;
-  // The information that standard errors rest on: with missing values the expected one is wrong
-  // (Kenward & Molenberghs 1998).
+  // The information for standard errors: with missing values the expected one is wrong (Kenward &
+  // Molenberghs 1998).
   virtual Information inference() const = 0;
   const Model& model() const { return *model_; }
 
@@ -36,8 +36,7 @@ class Objective {
   virtual void information(Information kind, Arrow& out) = 0;
   Vector score();
   Matrix dense_information(Information kind);
-  // The same scaled to a unit diagonal (Jacobi); `unit` is what rows and columns were multiplied
-  // by.
+  // The same scaled to a unit diagonal (Jacobi); rows and columns were multiplied by `unit`.
   Matrix unit_information(Information kind, Vector& unit);
 
   // Derivatives by the matrix entries, before the map (full matrices).
@@ -45,7 +44,7 @@ class Objective {
   virtual Matrix entry_information(Information kind) = 0;
 
   // Information of single entries for score tests: with every parameter (parameters x entries), on
-  // their own, and with each other. The observed one would take misfit into its curvature, and
+  // their own, and with each other. The observed one would include misfit in its curvature, and
   // predict drops that are many times too large; the expected one is wrong where values are missing
   // at random.
   virtual void cross_information(const Sequence<int>& entries, Matrix& with_parameters,

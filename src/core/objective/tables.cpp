@@ -35,7 +35,7 @@ void Tables::set(const Block& block, const GroupLayout& layout) {
     s_ = to_internal(layout, block.covariance);
     m_ = block.mean.size() > 0 ? to_internal(layout, block.mean) : Vector::Zero(layout.observed);
     factor_.compute(s_);
-    log_det_s_ = 2 * factor_.diagonal().log().sum();
+    log_det_s_ = factor_.log_determinant();
     scattered_ = true;
     return;
   }
@@ -73,10 +73,9 @@ bool Tables::move_to(const GroupMatrices& at, bool means, Marginal* whole) {
   } else {
     if (!complete()) select(at.sigma, rows_, sigma_);
     if (!factor_.compute(complete() ? at.sigma : sigma_)) return false;
-    const auto diagonal = factor_.diagonal();
-    if (!(diagonal.minCoeff() > smallest_ratio * diagonal.maxCoeff())) return false;
+    if (!(factor_.smallest_pivot() > smallest_ratio * factor_.largest_pivot())) return false;
     factor_.inverse(root_, w_);
-    log_determinant = 2 * diagonal.log().sum();
+    log_determinant = factor_.log_determinant();
   }
   discrepancy = log_determinant;
   if (scattered_) discrepancy += s_.cwiseProduct(w_).sum();
@@ -216,7 +215,7 @@ double Tables::discrepancy_from(const Matrix& sigma, const Vector& mean, Margina
     Cholesky factor;
     if (!factor.compute(part)) return std::nan("");
     factor.inverse(root, w);
-    out = 2 * factor.diagonal().log().sum();
+    out = factor.log_determinant();
   }
   if (scattered_) out += s_.cwiseProduct(w).sum();
   Vector d(m_.size());

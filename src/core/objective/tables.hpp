@@ -8,8 +8,8 @@
 
 namespace orizzonte {
 
-// Of complete cases everything is there; of others the leaves that are missing have rows and
-// columns of zeros in the tables, which then have one shape for all blocks of a group.
+// For complete cases all tables are filled; for incomplete ones the missing leaves have rows and
+// columns of zeros in the tables, which therefore have one shape for all blocks of a group.
 class Tables {
  public:
   double n = 0;
@@ -25,7 +25,7 @@ class Tables {
   // If few variables are missing, Sigma^-1 is computed from that of the whole.
   bool move_to(const GroupMatrices& at, bool means, Marginal* whole);
   bool uses_whole() const { return !complete() && Marginal::pays(rows_.size(), missing_.size()); }
-  // For first derivatives. R is formed only where it is asked for: of the leaves at `pairs`.
+  // For first derivatives. R is formed only for the leaves at `pairs`.
   void prepare_first(const GroupMatrices& at, const GroupLayout& layout, bool means,
                      const Sequence<Slot>& pairs);
   // R of all leaves as well.
@@ -36,13 +36,13 @@ class Tables {
                          const Vector& mean);
   Matrix r_saturated;
   Vector mean_saturated;
-  // Z' W (x - mu) of single cases, given by what they deviate from mu (variables x cases, in the
+  // Z' W (x - mu) of single cases, given by their deviations from mu (variables x cases, in the
   // block's order): cases x columns of the tables.
   void case_table(const GroupMatrices& at, const GroupLayout& layout, const Matrix& deviations,
                   Matrix& out) const;
   const Sequence<int>& rows() const { return rows_; }
   const Vector& data_mean() const { return m_; }
-  // log|Sigma| + tr(S W) + d' W d for any moments, of which the block sees its part; from the
+  // log|Sigma| + tr(S W) + d' W d for any moments, of which the block uses its own part; from the
   // inverse of the whole where that is given.
   double discrepancy_from(const Matrix& sigma, const Vector& mean, Marginal* whole) const;
 

@@ -1,4 +1,4 @@
-// Loadings that the user knows in part, such as those of growth over time.
+// Loadings that are partly fixed by the user, such as those of growth over time.
 #pragma once
 
 #include "../model.hpp"
@@ -7,8 +7,8 @@
 namespace orizzonte {
 
 // Loadings of constructs that have some at given values: the unknown ones from the mean curve,
-// where the intercepts are fixed (mean = intercept + loadings x means of constructs), else as large
-// as the largest given one.
+// where the intercepts are fixed (mean = intercept + loadings x means of constructs), otherwise as
+// large as the largest given one.
 struct Basis {
   Sequence<int> items;
   Matrix loading;                   // items x constructs

@@ -43,7 +43,7 @@ Centring::Centring(std::shared_ptr<const Model> model, const Sample& sample,
   });
   active_ = choose(wanted);
   if (active_) return;
-  // variables that predict nothing can be shifted on their own
+  // variables that are not predictors can be shifted on their own
   for (const Entry& entry : model_->entries)
     if (entry.family == Family::Effect && entry.col < model_->groups[entry.group].observed)
       wanted[entry.group][entry.col] = 0;
@@ -118,7 +118,7 @@ void Centring::remove(Sample& sample) const {
 
 void Centring::remove(Sequence<Cases>& cases) const {
   if (!active_) return;
-  for (int g = 0; g < cases.size(); ++g) cases[g].values.rowwise() -= shift_[g].transpose();
+  for (int g = 0; g < cases.size(); ++g) cases[g].values = centred(cases[g].values, shift_[g]);
 }
 
 Matrix Centring::effects(int group, const Vector& eta) const {
@@ -138,9 +138,9 @@ Vector Centring::total_shift(int group, const Matrix& b) const {
   Vector s = Vector::Zero(size);
   s.head(observed) = shift_[group];
   if (latent > 0)
-    s.tail(latent) = (Matrix::Identity(latent, latent) - b.bottomRightCorner(latent, latent))
-                         .partialPivLu()
-                         .solve(b.bottomLeftCorner(latent, observed) * shift_[group]);
+    s.tail(latent) =
+        inverse_of(Matrix::Identity(latent, latent) - b.bottomRightCorner(latent, latent)) *
+        (b.bottomLeftCorner(latent, observed) * shift_[group]);
   return s;
 }
 

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "../linear/cholesky.hpp"
+#include "../linear/dense.hpp"
 
 namespace orizzonte {
 
@@ -11,7 +12,7 @@ Vector one_factor(const Matrix& r) {
   const int k = to_int(r.rows());
   const Vector sd = r.diagonal().cwiseMax(1e-8).cwiseSqrt();
   if (k == 1) return 0.9 * sd;
-  const Matrix c = sd.cwiseInverse().asDiagonal() * r * sd.cwiseInverse().asDiagonal();
+  const Matrix c = scaled_by(sd.cwiseInverse(), r);
   Vector direction = c.rowwise().sum();
   for (int i = 0; i < k; ++i)
     direction[i] += 0.01 * (i + 1);  // never exactly orthogonal to the leading one
@@ -23,7 +24,7 @@ Vector one_factor(const Matrix& r) {
     if (settled) break;
   }
   const Vector sign = direction.unaryExpr([](double x) { return x < 0 ? -1.0 : 1.0; });
-  Matrix a = sign.asDiagonal() * c * sign.asDiagonal();
+  Matrix a = scaled_by(sign, c);
   a.diagonal().setZero();
   const double all = a.sum() / 2;
   Vector out(k);
@@ -62,12 +63,11 @@ Vector factor_apart(const Matrix& r, const Pairs& apart, Vector loading) {
 void shrink_to_positive(Matrix& m) {
   const Vector diagonal = m.diagonal();
   for (int i = 0; i < 60; ++i) {
-    Eigen::LLT<Matrix> llt(m);
-    if (is_definite(llt)) {
-      const auto pivots =
-          llt.matrixLLT().diagonal().array() / diagonal.cwiseMax(1e-12).array().sqrt();
-      if (pivots.minCoeff() > 0.15) return;
-    }
+    Cholesky factor;
+    bool positive = factor.compute(m);
+    for (int j = 0; positive && j < m.rows(); ++j)
+      positive = factor.lower()(j, j) > 0.15 * std::sqrt(std::max(1e-12, diagonal[j]));
+    if (positive) return;
     m *= 0.9;
     m.diagonal() = diagonal;
   }

@@ -10,9 +10,9 @@ using Pairs = Eigen::Array<bool, Eigen::Dynamic, Eigen::Dynamic>;
 // communalities after the signs of the leading eigenvector (Spearman 1927; Hagglund 1982).
 Vector one_factor(const Matrix& r);
 
-// The same from those covariances alone that no other construct has a share in (`apart`), by
-// alternating least squares from `loading`: what items of different specific factors share is all
-// the general factor's.
+// The same from only those covariances that no other construct contributes to (`apart`), by
+// alternating least squares from `loading`: the covariance of items of different specific factors
+// is due to the general factor alone.
 Vector factor_apart(const Matrix& r, const Pairs& apart, Vector loading);
 
 // Shrinks the off-diagonal elements towards zero until the matrix is clearly positive definite.

@@ -10,8 +10,8 @@
 namespace orizzonte {
 namespace {
 
-// A standard error beyond this, in the units of the problem, says that a parameter has run away: it
-// is no measure of how well a constraint holds.
+// A standard error beyond this value, in the units of the problem, shows that a parameter diverges:
+// it cannot serve as a tolerance for constraints.
 constexpr double longest_error = 100;
 
 constexpr int patience = 100;     // of scoring and Newton steps, before the slower but surer ones
@@ -131,9 +131,9 @@ class Run {
     return out;
   }
 
-  // The constraints' own directions are added to the information: it changes nothing on the
-  // constraints, and makes the matrix positive definite whenever they and the data together tell
-  // the parameters apart.
+  // The constraints' own directions are added to the information: this changes nothing on the
+  // constraints, and makes the matrix positive definite whenever the constraints and the data
+  // together identify the parameters.
   static Matrix pulled(const Matrix& information, const Linear& now, const Sequence<char>& which,
                        double weight) {
     Matrix out = information;
@@ -146,15 +146,15 @@ class Run {
     Matrix hessian = problem_.dense_information(Information::Observed);
     for (int k = 0; k < count(); ++k)
       if (lambda_[k] != 0) hessian -= lambda_[k] * now.at.hessian[k];
-    return now.unit.asDiagonal() * hessian * now.unit.asDiagonal();
+    return scaled_by(now.unit, hessian);
   }
 
   bool factored(const Matrix& m) {
-    return factor_.compute(m) && factor_.diagonal().minCoeff() > smallest_pivot;
+    return factor_.compute(m) && factor_.smallest_pivot() > smallest_pivot;
   }
 
-  // Newton on the Lagrangian once it is positive definite, scoring before. `fixed_`: what must hold
-  // with equality.
+  // Newton on the Lagrangian once it is positive definite, scoring before. `fixed_`: the
+  // constraints that must hold with equality.
   void choose_metric(const Linear& now) {
     newton_ = false;
     fixed_ = equality_;
@@ -174,7 +174,7 @@ class Run {
     factor_.compute(metric_);
   }
 
-  // A bound taken for an equality by Newton that wants to be left.
+  // A bound that Newton treats as an equality although its multiplier has the wrong sign.
   bool pulls_inwards(const Quadratic& step) const {
     for (int k = 0; k < count(); ++k)
       if (!equality_[k] && step.multipliers[k] < 0) return true;
@@ -280,7 +280,7 @@ class Run {
       if (curved.rows() > 0) inverse = curved;
       break;
     }
-    out_.covariance = unit.asDiagonal() * inverse * unit.asDiagonal();
+    out_.covariance = scaled_by(unit, inverse);
     out_.inflation = inverse.diagonal();
   }
 

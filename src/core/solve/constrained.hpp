@@ -5,7 +5,7 @@
 namespace orizzonte {
 
 // Constrained scoring (Aitchison & Silvey 1958), then Newton on the Lagrangian: each step solves a
-// quadratic problem with the constraints made linear; bounds come and go by an active set. An exact
+// quadratic problem with linearized constraints; an active set adds and removes bounds. An exact
 // penalty decides whether a step is taken.
 Optimum constrained_scoring(Objective& problem, const Vector& start, const Settings& settings,
                             const Callbacks& callbacks);

@@ -120,7 +120,7 @@ Tangent tangent(const Model& model, const Vector& theta, const Vector& unit,
   if (rows.empty()) return out;
   out.basis = orthogonal_complement(a.transpose());
   for (int i = 0; i < rows.size(); ++i)
-    out.curvature += lambda[i] * (unit.asDiagonal() * at.hessian[rows[i]] * unit.asDiagonal());
+    out.curvature += lambda[i] * scaled_by(unit, at.hessian[rows[i]]);
   return out;
 }
 

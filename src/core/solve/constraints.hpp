@@ -28,8 +28,8 @@ bool restoring_step(const Model& model, const Vector& theta, double tolerance, V
 // fails.
 bool restore(const Model& model, Vector& theta);
 
-// The directions that keep the equalities and the bounds that press, for parameters in the given
-// units: an orthonormal basis. `curvature` is what the constraints, by their multipliers, take from
+// The directions along the equalities and the active bounds, for parameters in the given units: an
+// orthonormal basis. `curvature` is the contribution of the constraints, by their multipliers, to
 // the Hessian.
 struct Tangent {
   Matrix basis;

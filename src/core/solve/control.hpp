@@ -25,7 +25,8 @@ struct Iteration {
   double damping;    // the radius, for steps within a trust region
 };
 
-// Asked once, an interrupt stays asked: whatever shares the token stops, restarts included.
+// Once requested, an interrupt stays requested: everything that shares the token stops, restarts
+// included.
 class StopToken {
  public:
   StopToken() : StopToken([] { return false; }) {}
@@ -45,7 +46,7 @@ class StopToken {
   std::shared_ptr<State> state_;
 };
 
-// Long work asks `stop` now and then and tells `progress` where it is.
+// Long work checks `stop` now and then and reports its position to `progress`.
 struct Callbacks {
   StopToken stop;
   std::function<void(int, double)> progress = [](int, double) {};
@@ -57,28 +58,27 @@ struct Settings {
   int fresh_starts = 4;
   bool errors =
       true;  // is the covariance matrix of the parameters wanted (constraints always give it)
-  // The start is close to the optimum and errors are not wanted: Newton steps at once, and their
-  // Hessian shows that it is a minimum.
+  // The start is close to the optimum and standard errors are not needed: Newton steps at once,
+  // whose Hessian shows that it is a minimum.
   bool close = false;
   bool all_starts = false;    // also when the first solution leaves no doubt
   bool require_rank = false;  // give up at once when the information is singular at the start
   std::uint64_t seed = 20260101;
   Vector start;  // the caller's starting values by parameter; NaN where there is none,
-                 // empty when all are ours
+                 // empty when all start values are the default ones
 };
 
 // A matrix scaled to a unit diagonal is taken for singular when a pivot of its factor is smaller.
 constexpr double smallest_pivot = 1e-6;
-// Levenberg damping of a metric that is singular, for a step all the same.
+// Levenberg damping of a singular metric, so that a step is possible.
 constexpr double singular_damping = 1e-6;
 
-// The length of steps by Levenberg damping: what a step was promised to bring against what it
-// brought.
+// The length of steps by Levenberg damping, from the predicted and the actual decrease of a step.
 class StepControl {
  public:
   explicit StepControl(double n) : rounding_(relative_rounding * n) {}
   double damping() const { return damping_; }
-  // Is a predicted change of chi-square too small for a difference of two discrepancies to show?
+  // Is a predicted change of chi-square too small to show in a difference of two discrepancies?
   bool below_rounding(double predicted) const { return std::abs(predicted) < rounding_; }
 
   // Accepts or rejects a step; its predicted and actual decrease set the next damping.

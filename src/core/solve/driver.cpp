@@ -16,7 +16,7 @@ namespace {
 
 constexpr double weak_marker = 0.5;  // of the strongest loading: a marker below it is replaced
 constexpr double negative = -1e-8;   // a variance below it is negative indeed
-// times the fresh starts asked for
+// times the requested fresh starts
 constexpr int starts_when_not = 10, starts_when_doubtful = 16;
 // The number of fits after the first one of a model that misfits or has equations. Fitting each
 // group separately counts as two of them.
@@ -27,8 +27,8 @@ constexpr double misfit = 0.1 * 0.1;      // discrepancy by degree of freedom: a
 constexpr double same_optimum = 1e-11;    // difference of discrepancies
 constexpr int stuck_tries = 5;            // ends of quick runs from which the surer steps are tried
 
-// The loading that has no parameter of its own: the marker, or the one an average leaves to the
-// others.
+// The loading without a parameter of its own: the marker, or the loading that is determined by an
+// average.
 int dependent_loading(const Model& model, const Scale& scale, bool average) {
   if (!average) return scale.marker;
   int out = -1;
@@ -37,7 +37,7 @@ int dependent_loading(const Model& model, const Scale& scale, bool average) {
   return out;
 }
 
-// A marker that hardly measures its construct makes a poor scale to estimate on. Where the model is
+// A marker that hardly measures its construct makes a poor scale for estimation. Where the model is
 // closed under rescaling, the strongest item takes its place; the solution is moved back
 // afterwards. In `every` construct, also those scaled by loadings that average 1, once the direct
 // way has failed: these trials do not depend on which item is the marker.
@@ -70,8 +70,8 @@ std::shared_ptr<const Model> with_strong_markers(const Model& model, const Vecto
   return out;
 }
 
-// A converged solution with a negative variance, or one that a bound stops, may be a poor local
-// optimum: worth a look from other starts.
+// A converged solution with a negative variance, or at an active bound, may be a poor local
+// optimum: other starts are worth trying.
 bool doubtful(const Model& model, const Optimum& x) {
   for (int k = 0; k < x.active.size(); ++k)
     if (x.active[k] && model.constraints[k].bound) return true;
@@ -97,14 +97,15 @@ bool separable(const Model& model) {
   return true;
 }
 
-// Small models are cheap to start many times; large ones take longer, and get fewer starts, and so
-// do those with constraints.
+// Small models are cheap to start many times; large ones and those with constraints take longer,
+// and get fewer starts.
 double affordable(const Model& model) {
   const double size = std::max(1, model.map.parameters) * (model.constraints.empty() ? 1 : 2);
   return std::min(1.0, full_starts_up_to / size);
 }
 
-// An optimum before none; one that breaks the constraints, however low it lies, last.
+// An optimum is preferred to none; one that breaks the constraints, however low its discrepancy,
+// comes last.
 bool better(const Optimum& a, const Optimum& b) {
   const bool ca = a.status == Status::Converged, cb = b.status == Status::Converged;
   if (ca != cb) return ca;
@@ -130,8 +131,8 @@ class Driver {
     settings_.start = Vector();
   }
 
-  // The best of the starts. A solution that is doubtful or far from the data asks for others, and
-  // so does none at all; quick steps first, from all of them.
+  // The best of the starts. A doubtful solution, one far from the data, or no solution requires
+  // further starts; quick steps come first, from all of them.
   Optimum run() {
     Optimum best;
     Sequence<Optimum> stuck = stuck_;
@@ -150,7 +151,7 @@ class Driver {
         by_groups(best, bound, stuck);
         search_ -= 2;
       }
-      // whatever got stuck was continued within each group
+      // runs that did not finish were continued within each group
       if (!bound && best.status == Status::Converged) return best;
     }
     return continue_stuck(std::move(best), stuck);
@@ -176,14 +177,14 @@ class Driver {
                                                        : 0;
     if (times > 0) return to_int(std::ceil(times * asked * affordable(*model_)));
     // equations such as b = a^2 may have several optima even if the model fits; a refit from a
-    // previous solution is meant to stay near it
+    // previous solution should stay near it
     const bool several = misfits || has_equations(*model_);
     return several && asked > 0 && !is_whole(start_) ? search_ : 0;
   }
 
   static bool is_whole(const Vector& start) { return start.size() > 0 && start.allFinite(); }
 
-  // From the lowest points at which quick steps got stuck: one below the best optimum shows that
+  // From the lowest points at which quick steps stopped: one below the best optimum shows that
   // there is a better one.
   Optimum continue_stuck(Optimum best, Sequence<Optimum>& stuck) {
     if (settings_.iterations == 0) return best;
@@ -226,7 +227,7 @@ class Driver {
     if (better(now, best)) best = std::move(now);
   }
 
-  // A point at which another search got stuck.
+  // A point at which another search stopped.
   void remember_stuck(const Vector& theta) {
     if (!problem_.move_to(theta)) return;
     Optimum out;
@@ -240,7 +241,7 @@ class Driver {
   // closed-form starts. Any others use our values with random changes.
   Optimum attempt(int start) {
     if (start == 0 && is_whole(start_)) return from_given(model_->map(start_));
-    // a stream of its own: the same start in any run
+    // a separate stream: the same start in any run
     Random random(settings_.seed, static_cast<std::uint64_t>(start));
     const bool anywhere = start > 0 && start <= further_starts;
     Vector eta = anywhere ? random_entries(*model_, sample_, random)
@@ -320,7 +321,7 @@ class Driver {
     return false;
   }
 
-  // Equations and bounds lead far astray from a poor start: first the optimum without them, where
+  // Equations and bounds are misleading from a poor start: first the optimum without them, where
   // there is one.
   void without_constraints(const Objective& problem, Vector& theta) const {
     if (problem.model().constraints.empty()) return;

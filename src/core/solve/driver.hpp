@@ -19,8 +19,8 @@ struct Fit {
   Vector multipliers, violations;
 };
 
-// Starting values, an internal scale that is safe to estimate on, other starts where the first
-// disappoints.
+// Starting values, an internal scale that is numerically safe, and further starts where the first
+// one is not good enough.
 Fit fit(const Model& model, const Sample& sample, const Settings& settings,
         const Callbacks& callbacks);
 

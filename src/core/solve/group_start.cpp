@@ -3,10 +3,12 @@
 #include <algorithm>
 #include <cmath>
 
+#include "../linear/dense.hpp"
+
 namespace orizzonte {
 namespace {
 
-// Least share of a variance that a start leaves unexplained, at random less.
+// Smallest proportion of a variance that a start leaves unexplained, for random starts less.
 constexpr double least_residual = 0.15, least_residual_at_random = 0.02;
 constexpr double led = 0.95;  // share of the leading indicator's variance that is its construct's
 
@@ -58,7 +60,7 @@ void GroupStart::run(Random* random) {
   if (model.means) set_means();
 }
 
-// Wide constructs first; constructs of constructs once their indicators are known.
+// Constructs with many items first; second-order constructs once their indicators are known.
 void GroupStart::add_constructs(Random* random) {
   std::stable_sort(scales.begin(), scales.end(), [](const Scale* a, const Scale* b) {
     return a->loadings.size() > b->loadings.size();
@@ -83,8 +85,8 @@ bool GroupStart::ready(const Scale& scale) const {
   return !scale.loadings.empty();
 }
 
-// A construct of given scale, and all others whose indicators are known as well: they may share
-// them.
+// A construct with fixed loadings, and all others whose indicators are known as well: they may
+// share them.
 Sequence<const Scale*> GroupStart::ready_together(int first) {
   Sequence<const Scale*> out{scales[first]};
   for (int s = 0; s < scales.size(); ++s) {
@@ -208,8 +210,8 @@ void GroupStart::vary(const Matrix& block, Vector& loading, Random& random) cons
   }
 }
 
-// Constructs whose loadings are given are regressions of their items: f = (L'L)^-1 L' y, with the
-// residual variance that least squares leaves taken off.
+// Constructs with fixed loadings are regressions on their items: f = (L'L)^-1 L' y, with the
+// residual variance of the least-squares solution subtracted.
 void GroupStart::given(const Sequence<const Scale*>& scales, Random* random) {
   Basis basis = basis_of(model, scales, mean, group);
   fill_unknown(basis, random);
@@ -217,7 +219,7 @@ void GroupStart::given(const Sequence<const Scale*>& scales, Random* random) {
   const Matrix& loading = basis.loading;
   Matrix square = loading.transpose() * loading;
   square.diagonal() += Vector::Constant(f, 1e-8 * std::max(1.0, square.diagonal().maxCoeff()));
-  const Matrix weight = square.ldlt().solve(loading.transpose());
+  const Matrix weight = least_squares(square, loading.transpose());
   Matrix block(k, k);
   for (int i = 0; i < k; ++i)
     for (int j = 0; j < k; ++j) block(i, j) = covariance(basis.items[i], basis.items[j]);
@@ -275,9 +277,9 @@ void GroupStart::settle_covariances(Random* random) {
   }
 }
 
-// Path coefficients of one variable by least squares on its causes, slightly shrunk; those settled
-// already are taken off first. At random, effects are moved: where variables act on each other,
-// least squares may be far from the truth.
+// Path coefficients of one variable by least squares on its causes, slightly shrunk; coefficients
+// that are already known are subtracted first. In random starts effects are perturbed: where
+// variables affect each other, least squares may be far from the truth.
 void GroupStart::regress(int outcome, Random* random) {
   const Sequence<int>& pointing = causes[outcome];
   if (!random && pointing.size() == 1 && !composed[pointing[0]] && !settled[pointing[0]])
@@ -304,7 +306,7 @@ void GroupStart::regress(int outcome, Random* random) {
   } else if (k > 1) {
     Matrix shrunk = xx;
     shrunk.diagonal() *= 1.05;
-    b = shrunk.ldlt().solve(xy);
+    b = least_squares(shrunk, xy);
   }
   bool moved = false;
   for (int i = 0; random && i < k; ++i) {

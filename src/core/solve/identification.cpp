@@ -27,7 +27,7 @@ Matrix information_with_equalities(Objective& problem, const Vector& theta) {
   return information + directions.transpose() * directions;
 }
 
-// A random point: moved by a share of each parameter plus a constant, then back onto the
+// A random point: moved by a proportion of each parameter plus a constant, then back onto the
 // constraints.
 Vector near(const Model& model, const Vector& theta, double reach, Random& random) {
   Vector out = theta;
@@ -42,8 +42,8 @@ Vector near(const Model& model, const Vector& theta, double reach, Random& rando
 bool full_rank(Objective& problem, const Vector& theta) {
   const Matrix information = information_with_equalities(problem, theta);
   if (information.rows() == 0) return true;
-  Eigen::LLT<Matrix> llt(information);
-  return is_definite(llt) && llt.matrixLLT().diagonal().minCoeff() > rank_pivot;
+  Cholesky factor;
+  return factor.compute(information) && factor.smallest_pivot() > rank_pivot;
 }
 
 bool identified_near(Objective& problem, const Vector& theta, Random& random,

@@ -1,5 +1,6 @@
 // The information as a metric: scaled to a unit diagonal (Jacobi), with its factor.
 #pragma once
+#include "../linear/dense.hpp"
 #include "../objective/objective.hpp"
 #include "control.hpp"
 
@@ -20,7 +21,7 @@ class Metric {
   // Positive definite by a safe margin.
   bool positive() const { return positive_; }
 
-  // M^-1 x (M damped as last asked for) and x' M x.
+  // M^-1 x (M with the damping requested last) and x' M x.
   void solve(const Vector& x, Vector& out) const {
     out = x.cwiseProduct(unit_);
     factor_.solve(out);
@@ -30,7 +31,7 @@ class Metric {
     scaled_ = x.cwiseQuotient(unit_);
     return matrix_.quadratic(scaled_);
   }
-  Matrix inverse() const { return unit_.asDiagonal() * factor_.inverse() * unit_.asDiagonal(); }
+  Matrix inverse() const { return scaled_by(unit_, factor_.inverse()); }
   Vector inverse_diagonal() const { return factor_.inverse_diagonal(); }  // of the scaled matrix
   const Vector& unit() const { return unit_; }
 

@@ -16,8 +16,8 @@ struct Ordered {
   Matrix to_caller(const Matrix& covariance) const;
 };
 
-// In the order of the ranks that the model carries, so that the result does not depend on the
-// order in which items, constructs or groups were written down.
+// In the order of the ranks that the model carries, so that the result does not depend on the order
+// in which items, constructs or groups were written.
 Ordered in_order(const Model& model, const Sample& sample);
 
 }  // namespace orizzonte

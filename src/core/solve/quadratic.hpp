@@ -6,7 +6,7 @@ namespace orizzonte {
 
 // min d'Md/2 - g'd subject to A d + c = 0 for equalities and >= 0 for bounds; M positive definite,
 // given by its factor. A primal-dual active set: start with the equalities and the bounds that were
-// active before, add what is violated, drop what pulls.
+// active before, add violated ones, and drop those with a multiplier of the wrong sign.
 struct Quadratic {
   Vector step, multipliers;
   Sequence<char> working;

@@ -2,6 +2,8 @@
 
 #include <cmath>
 
+#include "../linear/dense.hpp"
+
 namespace orizzonte {
 
 Rescaled rescale(Model from, Sample sample) {
@@ -16,7 +18,7 @@ Rescaled rescale(Model from, Sample sample) {
     sd[g].head(p) = sample[g].covariance.diagonal().cwiseSqrt();
     const Vector inverse = sd[g].head(p).cwiseInverse();
     out.item_unit.push_back(sd[g].head(p));
-    sample[g].covariance = inverse.asDiagonal() * sample[g].covariance * inverse.asDiagonal();
+    sample[g].covariance = scaled_by(inverse, sample[g].covariance);
     if (sample[g].mean.size() > 0) sample[g].mean = inverse.cwiseProduct(sample[g].mean);
     for (Block& pattern : sample.patterns) {
       if (pattern.group != g) continue;
@@ -25,12 +27,12 @@ Rescaled rescale(Model from, Sample sample) {
         part.resize(pattern.variables.size());
         for (int i = 0; i < part.size(); ++i) part[i] = inverse[pattern.variables[i]];
       }
-      pattern.covariance = part.asDiagonal() * pattern.covariance * part.asDiagonal();
+      pattern.covariance = scaled_by(part, pattern.covariance);
       pattern.mean = part.cwiseProduct(pattern.mean);
     }
   }
   out.sample = std::move(sample);
-  // A construct scaled by a marker takes over the marker's unit, also through constructs of
+  // A construct scaled by a marker takes over the marker's unit, also through second-order
   // constructs.
   for (int pass = 0; pass <= model.scales.size(); ++pass)
     for (const Scale& scale : model.scales) {

@@ -1,6 +1,7 @@
 #include <cmath>
 
 #include "../linear/cholesky.hpp"
+#include "../linear/dense.hpp"
 #include "constrained.hpp"
 #include "constraints.hpp"
 #include "metric.hpp"
@@ -13,13 +14,13 @@ constexpr int fast_steps = 60;    // of scoring and Newton steps, before the slo
 constexpr int scoring_first = 2;  // scoring steps before Newton is tried
 constexpr double close_by = 1;    // predicted drop of chi-square from which one is enough
 constexpr int shortenings = 40;   // of one step
-// Predicted drops of chi-square after which a Hessian still serves the next point: as its own, and
-// for one more step, whose error is the product of both steps.
+// Predicted drops of chi-square below which a Hessian can still be used at the next point: as its
+// own, and for one more step, whose error is the product of both steps.
 constexpr double short_step = 1e-4;
 constexpr double fair_step = 1e-2;
-// The predicted drop from which one Hessian serves all steps of a refit close to its optimum, as
-// long as each brings the drop down to this share (Newton's chord method; a step that leads away
-// from a saddle point would not shrink).
+// The predicted drop from which one Hessian is used for all steps of a refit close to its optimum,
+// as long as each step reduces the drop to this proportion (Newton's chord method; a step away from
+// a saddle point would not reduce it).
 constexpr double chord_from = 1, chord_share = 0.1;
 
 // One run of scoring and Newton steps. All storage is allocated once.
@@ -85,9 +86,9 @@ class FreeRun {
     return false;
   }
 
-  // Newton once the observed Hessian is positive definite. After a fair step it serves once more;
-  // after a short one it still speaks for this point, and scoring (which gives the errors) ends the
-  // run.
+  // Newton once the observed Hessian is positive definite. After a moderate step it is used once
+  // more; after a short one it is still valid at this point, and scoring (which gives the standard
+  // errors) ends the run.
   void choose_metric() {
     if (again_) return;
     newton_ = false;
@@ -100,7 +101,7 @@ class FreeRun {
   }
 
   // The predicted drop is below the tolerance: is this a minimum? Expected information is never
-  // indefinite and so proves nothing: the observed Hessian is asked.
+  // indefinite and so proves nothing: the observed Hessian decides.
   bool settled() {
     if (settings_.close && newton_) return !end(Status::Converged);
     const bool by_observed = problem_.inference() == Information::Observed;
@@ -200,9 +201,9 @@ Matrix covariance_along(Objective& problem, const Vector& theta, Vector& unit) {
     along = here();
   }
   const Matrix projected = along.basis.transpose() * (information - along.curvature) * along.basis;
-  Eigen::LLT<Matrix> factor(projected);
-  if (projected.rows() > 0 && !is_definite(factor)) return Matrix(0, 0);
-  return along.basis * factor.solve(Matrix(along.basis.transpose()));
+  Cholesky factor;
+  if (!factor.compute(projected)) return Matrix(0, 0);
+  return along.basis * factor.solved(along.basis.transpose());
 }
 
 Matrix covariance_at(Objective& problem, const Vector& theta) {
@@ -211,7 +212,7 @@ Matrix covariance_at(Objective& problem, const Vector& theta) {
   if (!problem.model().constraints.empty()) {
     Vector unit;
     const Matrix scaled = covariance_along(problem, theta, unit);
-    return scaled.rows() > 0 ? Matrix(unit.asDiagonal() * scaled * unit.asDiagonal()) : scaled;
+    return scaled.rows() > 0 ? scaled_by(unit, scaled) : scaled;
   }
   metric.set(problem, problem.inference());
   return metric.positive() && theta.size() > 0 ? metric.inverse() : Matrix(0, 0);

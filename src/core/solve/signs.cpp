@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "../linear/dense.hpp"
 #include "starts.hpp"
 
 namespace orizzonte {
@@ -16,8 +17,7 @@ bool turns(const Entry& entry, const Scale& scale) {
   return (entry.row == scale.construct) != (entry.col == scale.construct);
 }
 
-// Parameters with some constructs turned round; empty where what is fixed or equal does not allow
-// it.
+// Parameters with some constructs reversed; empty where fixed or equal parameters do not allow it.
 Vector turned(const Model& model, const Vector& theta, const Sequence<const Scale*>& scales) {
   Vector eta = model.map(theta);
   for (const Scale* scale : scales)
@@ -45,7 +45,8 @@ bool linked(const Model& model, const Scale& one, const Scale& other) {
   return false;
 }
 
-// Constructs with all that they can only be turned round with, in other groups and at other times.
+// Constructs together with those in other groups and at other times that can only be reversed
+// jointly.
 Sequence<const Scale*> held_with(const Model& model, Sequence<const Scale*> out) {
   for (int k = 0; k < out.size(); ++k)
     for (const Scale& other : model.scales) {
@@ -91,8 +92,7 @@ void orient(const Model& model, Optimum& x) {
     Vector sign(theta.size());
     for (int i = 0; i < sign.size(); ++i) sign[i] = theta[i] * x.theta[i] < 0 ? -1 : 1;
     x.theta = theta;
-    if (x.covariance.rows() == sign.size())
-      x.covariance = (sign.asDiagonal() * x.covariance * sign.asDiagonal()).eval();
+    if (x.covariance.rows() == sign.size()) x.covariance = scaled_by(sign, x.covariance);
   }
 }
 

@@ -22,7 +22,8 @@ struct Optimum {
 Optimum solve_quickly(Objective& problem, const Vector& start, const Settings& settings,
                       const Callbacks& callbacks);
 
-// From where those got stuck: the slower but surer steps within a trust region, then quick ones.
+// From the points at which those stopped: the slower but more reliable steps within a trust region,
+// then quick ones.
 Optimum solve_by_trust_region(Objective& problem, const Optimum& stuck, const Settings& settings,
                               const Callbacks& callbacks);
 bool got_stuck(const Optimum& x);
@@ -32,8 +33,8 @@ bool got_stuck(const Optimum& x);
 Optimum score_and_newton(Objective& problem, const Vector& start, const Settings& settings,
                          const Callbacks& callbacks);
 
-// Inverse of the information that standard errors rest on, along the constraints if there are any;
-// empty when singular.
+// Inverse of the information for standard errors, along the constraints if there are any; empty
+// when singular.
 Matrix covariance_at(Objective& problem, const Vector& theta);
 
 // The same along the constraints, in units of `unit`: Z (Z' H Z)^-1 Z'. Where a constraint is not

@@ -7,8 +7,8 @@
 namespace orizzonte {
 namespace {
 
-// The dependent loading's row of the map states what the loadings must add up to, each in its own
-// unit: lambda_d - sum_k w_k theta_k = constant.
+// The dependent loading's row of the map states the sum of the loadings, each in its own unit:
+// lambda_d - sum_k w_k theta_k = constant.
 double average_factor(const Model& model, const Scale& scale, const Vector& eta, const Vector& t) {
   const auto moved = [&](int e) { return eta[e] * t[model.entries[e].row]; };
   for (int d : scale.loadings) {

@@ -6,7 +6,7 @@
 namespace orizzonte {
 
 // Entries for unit-variance constructs, from the sample moments alone. With a generator, a fresh
-// start: loadings and covariances of constructs are moved at random.
+// start: loadings and covariances of constructs are perturbed at random.
 Vector starting_entries(const Model& model, const Sample& sample, Random* random = nullptr);
 
 // Random values that are plausible in units of the items' standard deviations and do not depend on
@@ -21,7 +21,8 @@ bool to_model_scale(const Model& model, Vector& eta);
 // until they do.
 bool admissible_start(Objective& problem, Vector eta, Vector& theta);
 
-// The free parameters that give these entries (each parameter from the entries it alone sets).
+// The free parameters that give these entries (each parameter from the entries that it alone
+// determines).
 Vector parameters_of(const Model& model, const Vector& eta);
 
 }  // namespace orizzonte

@@ -23,33 +23,32 @@ constexpr double farthest = 1e6;     // times a change is repeated
 class Subproblem {
  public:
   Subproblem(const Matrix& hessian, const Vector& gradient)
-      : form_(hessian), diagonal_(form_.diagonal()), beside_(form_.subDiagonal()) {
-    slope_ = form_.matrixQ().adjoint() * gradient;
-    const Vector values = tridiagonal_eigenvalues(diagonal_, beside_);
+      : form_(hessian), slope_(form_.inward(gradient)) {
+    const Vector values = tridiagonal_eigenvalues(form_.diagonal, form_.beside);
     lowest_ = values[0];
     scale_ = 1 + values.cwiseAbs().maxCoeff();
   }
 
   double lowest() const { return lowest_; }
-  // The predicted drop; where the Hessian is not positive definite there is none, and the slope
-  // stands in.
+  // The predicted drop; where the Hessian is not positive definite there is none, and the slope is
+  // used instead.
   double decrement() const { return lowest_ > 0 ? slope_.dot(at(0)) : slope_.squaredNorm(); }
 
   Vector step(double radius) const {
     const double floor = std::max(0.0, -lowest_) + 1e-12 * scale_;
     if (lowest_ > 1e-13) {
       const Vector newton = at(0);
-      if (newton.norm() <= radius) return form_.matrixQ() * newton;
+      if (newton.norm() <= radius) return form_.out(newton);
     }
     const Vector d = at(floor);
-    if (d.norm() < radius) return form_.matrixQ() * to_the_edge(d, lowest_direction(floor), radius);
+    if (d.norm() < radius) return form_.out(to_the_edge(d, lowest_direction(floor), radius));
     double low = floor, high = std::max(2 * floor, 1e-8);
     while (at(high).norm() > radius) high *= 4;
     for (int i = 0; i < 60 && high - low > 1e-10 * high; ++i) {
       const double middle = low > 0 ? std::sqrt(low * high) : high / 16;
       (at(middle).norm() > radius ? low : high) = middle;
     }
-    return form_.matrixQ() * at(high);
+    return form_.out(at(high));
   }
 
  private:
@@ -61,8 +60,8 @@ class Subproblem {
     const double least = 1e-15 * scale_;
     Vector pivot(q), factor(q);
     for (int i = 0; i < q; ++i) {
-      factor[i] = i > 0 ? beside_[i - 1] / pivot[i - 1] : 0;
-      pivot[i] = diagonal_[i] + shift - (i > 0 ? factor[i] * beside_[i - 1] : 0);
+      factor[i] = i > 0 ? form_.beside[i - 1] / pivot[i - 1] : 0;
+      pivot[i] = form_.diagonal[i] + shift - (i > 0 ? factor[i] * form_.beside[i - 1] : 0);
       if (!(pivot[i] > least)) pivot[i] = least;
       if (i > 0) x[i] -= factor[i] * x[i - 1];
     }
@@ -71,22 +70,22 @@ class Subproblem {
     return x;
   }
 
-  // The eigenvector of the lowest eigenvalue, by inverse iteration from a vector of no symmetry.
+  // The eigenvector of the lowest eigenvalue, by inverse iteration from a vector without symmetry.
   Vector lowest_direction(double floor) const {
     Vector out = Vector::LinSpaced(slope_.size(), 1, 2);
     for (int i = 0; i < 3; ++i) out = solved(floor, out).normalized();
     return out;
   }
 
-  // The hard case: on along the most negative direction.
+  // The hard case: continue along the most negative direction.
   static Vector to_the_edge(const Vector& d, const Vector& along, double radius) {
     const double part = along.dot(d);
     const double more = std::sqrt(part * part + radius * radius - d.squaredNorm()) - std::abs(part);
     return d + (part < 0 ? -more : more) * along;
   }
 
-  Eigen::Tridiagonalization<Matrix> form_;  // reads the lower triangle
-  Vector diagonal_, beside_, slope_;        // of T, and Q'g
+  Tridiagonal form_;
+  Vector slope_;  // Q'g
   double lowest_ = 0, scale_ = 1;
 };
 
@@ -96,7 +95,7 @@ bool back_to_constraints(const Objective& problem, Vector& theta) {
 
 // Flat valleys are mostly power laws (two loadings whose product is known, a variance and a squared
 // loading), hence straight in logarithms: repeat the last change of each log|theta|, twice as far
-// each time, while the discrepancy falls.
+// each time, while the discrepancy decreases.
 bool extrapolate(Objective& problem, const Vector& previous, Vector& theta) {
   double best = problem.value();
   bool moved = false;
@@ -120,8 +119,8 @@ bool extrapolate(Objective& problem, const Vector& previous, Vector& theta) {
 }
 
 // The score and the observed Hessian in units of standard errors (each parameter's own expected
-// information), so that the ball is round; along the directions the constraints leave, if there are
-// any.
+// information), so that the ball is round; along the directions that the constraints allow, if
+// there are any.
 struct LocalQuadratic {
   Vector unit, gradient;
   Matrix hessian, basis;  // an empty basis: all directions
@@ -130,8 +129,7 @@ struct LocalQuadratic {
 LocalQuadratic local_quadratic(Objective& problem, const Vector& theta) {
   LocalQuadratic out;
   problem.unit_information(Information::Expected, out.unit);
-  out.hessian = out.unit.asDiagonal() * problem.dense_information(Information::Observed) *
-                out.unit.asDiagonal();
+  out.hessian = scaled_by(out.unit, problem.dense_information(Information::Observed));
   out.gradient = out.unit.cwiseProduct(problem.score());
   if (problem.model().constraints.empty()) return out;
   const Tangent along = tangent(problem.model(), theta, out.unit, out.gradient);
@@ -141,8 +139,8 @@ LocalQuadratic local_quadratic(Objective& problem, const Vector& theta) {
   return out;
 }
 
-// One step within the ball, which shrinks until the step is admissible and brings what was
-// promised.
+// One step within the ball, which shrinks until the step is admissible and achieves the predicted
+// decrease.
 bool step_within(Objective& problem, const LocalQuadratic& local, const Subproblem& model,
                  double& radius, Vector& theta) {
   const double before = problem.value(), rounding = relative_rounding * problem.n();
