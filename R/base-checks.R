@@ -1,4 +1,4 @@
-# One check for each type of argument: a classed error says what was expected and what came.
+# One check for each type of argument: a classed error states the expected and the given value.
 
 check_string <- function(x, what) {
   if (!is.character(x) || length(x) != 1L || is.na(x) || !nzchar(x)) {
@@ -65,17 +65,17 @@ check_words <- function(x, what, example) {
                    i = text_of("such_as", example = example)))
 }
 
-# The first line of every function a user calls: all that is needed is there, and nothing is too
-# much. `dots`: the function reads its dots itself; `optional` may lack without a default;
-# `unnamed`: what to write instead of one too many. R would complete the names of arguments: they
-# must be written in full.
+# The first line of every function a user calls checks that all required arguments are given and
+# that there are no others. `dots`: the function reads its dots itself; `optional`: arguments that
+# may be missing although they have no default; `unnamed`: what to write instead of a surplus
+# argument. R would complete the names of arguments: they must be written in full.
 check_arguments <- function(verb, dots = FALSE, optional = character(), unnamed = NULL) {
   frame <- parent.frame()
   verb_itself <- sys.function(sys.parent())
   known <- formals(verb_itself)
   bare <- vapply(known, function(x) is.symbol(x) && !nzchar(as.character(x)), NA)
   needed <- setdiff(names(known)[bare], c("...", optional))
-  # base's own, whatever an argument of that name holds
+  # the function of base R, whatever an argument of that name contains
   is_missing <- function(name) eval(as.call(list(base::missing, as.name(name))), frame)
   lacking <- Filter(is_missing, needed)
   if (length(lacking)) {
@@ -102,17 +102,17 @@ text_arguments <- c("because", "construct", "dir", "file", "folder", "formats", 
                     "scale", "structural", "title")
 
 # Bare words where text is asked for, such as loosen(ladder, metric) or rungs = c(metric, scalar):
-# many other arguments take bare names, so that these are soon written like them. A variable that
-# holds the text is fine.
+# many other arguments take bare names, so that users soon write these in the same way. A variable
+# that contains the text is fine.
 check_quotes <- function(verb, call, frame) {
   given <- as.list(match.call(verb, call, expand.dots = FALSE, envir = parent.frame(3L)))[-1L]
   known <- formals(verb)
-  # a third word in a row is more often one too many
+  # a third consecutive word is more often a surplus argument
   given <- given[names(given) %in% c(names(known)[1:2], names(call))]
   text <- names(known) %in% text_arguments | vapply(known, is_text, NA)
   for (name in intersect(names(known)[text], names(given)[vapply(given, is_bare, NA)])) {
     words <- setdiff(all.names(given[[name]]), "c")
-    # words that came through the dots of another function are not known here
+    # words that were passed through the dots of another function are not known here
     hint <- if (!any(startsWith(words, ".."))) words_in_quotes(words)
     tryCatch(eval(as.name(name), frame), error = function(e) {
       abort("input", c(text_of("takes_text", name = name), x = paste0(conditionMessage(e), "."),
@@ -156,7 +156,7 @@ nearest_argument <- function(strange, known) {
     return(c(i = text_of("did_you_mean_argument", word = setting)))
   word <- other_words[strange]
   if (word %in% known) return(c(i = text_of("did_you_mean_argument", word = word)))
-  # a beginning, or the letters in their order with some left out: lvl for level
+  # an abbreviation, or the letters in order with some left out: lvl for level
   longer <- known[startsWith(known, strange)]
   letters <- strsplit(strange, "")[[1L]]
   if (length(longer) == 0L && length(letters) >= 3L && all(grepl("[[:alpha:]]", letters)))
@@ -228,21 +228,21 @@ is_summary_list <- function(data) {
     all(vapply(data, inherits, NA, "orizzonte_summary_data"))
 }
 
-# A result that a user may have cut up: what is printed needs its parts.
+# A result from which a user may have removed parts: its print needs all of them.
 check_whole <- function(x, parts, again) {
   if (all(parts %in% names(x))) return(invisible())
   abort("object", c(text_of("result_cannot_be_printed"),
                     i = text_of("make_again", again = again)))
 }
 
-# The first rows of a result that is printed, and a line on those that are left.
+# The first rows of a result that is printed, and a line that counts the remaining ones.
 first_rows <- function(x, n) {
   if (is.null(n)) return(x)
   check_count(n, "`n`", 1)
   utils::head(x, n)
 }
 
-# Every error and warning has a class, says what is wrong, where, and what to do.
+# Every error and warning has a class and states the problem, its place and a remedy.
 
 abort <- function(class, message, ..., call = NULL) {
   rlang::abort(visible_controls(message), class = c(paste0("orizzonte_error_", class),
@@ -269,10 +269,10 @@ nearest <- function(name, candidates, most = 0.45) {
   candidates <- as_utf8(unique(candidates[!is.na(candidates)]))
   if (length(candidates) == 0) return(NULL)
   distance <- utils::adist(tolower(name), tolower(candidates))[1, ]
-  # letters in another order are one slip of the fingers
+  # two letters in the wrong order count as one typing error
   distance[sorted_letters(name) == sorted_letters(candidates)] <- 1
   best <- which.min(distance)
-  # of three letters one may be wrong: two alike would not make sc1 of be1
+  # one of three letters may be wrong: with two wrong letters, be1 would be suggested for sc1
   allowed <- if (nchar(name) <= 3L) 1 else ceiling(most * nchar(name))
   if (distance[best] <= allowed) candidates[best] else NULL
 }
@@ -286,16 +286,17 @@ did_you_mean <- function(name, candidates) {
   if (is.null(near)) NULL else c(i = text_of("did_you_mean", near = quoted(near)))
 }
 
-# Whatever is echoed: what looks like an address of a database shows its scheme only.
+# Whatever is echoed: of anything that looks like the address of a database, only the scheme is
+# shown.
 quoted <- function(x) paste0("\"", public_address(x), "\"")
 
 # Progress of work in many parts.
 
-# Seconds after which progress is reported; shorter work pays nothing for it.
+# Seconds after which progress is reported; shorter work is not slowed down by it.
 progress <- new.env(parent = emptyenv())
 progress$patience <- 0.5
 
-# lapply() that tells how far it is once it has taken a while.
+# lapply() that reports its progress once it has taken a while.
 map_with_progress <- function(x, work, title) {
   begun <- proc.time()[["elapsed"]]
   here <- environment()
@@ -313,8 +314,8 @@ map_with_progress <- function(x, work, title) {
   stats::setNames(out, names(x))
 }
 
-# A function to call with the number of parts that are done since. Whoever handles progress through
-# the progressr package gets it there, else there is a bar on a terminal.
+# Returns a function to call with the number of parts that were completed since the last call. A
+# handler of the progressr package receives the progress; without one, a bar is shown on a terminal.
 progress_reporter <- function(title, parts, env = parent.frame()) {
   if (parts < 2L || display$quiet) return(function(...) invisible())
   if (handles_progress()) {

@@ -1,4 +1,4 @@
-# Every cut-off in one value.
+# All cut-offs in one object.
 
 #' Criteria: every cut-off in one value
 #'
@@ -105,7 +105,7 @@ tiered_criteria <- c(index_criteria, measure_criteria)
 change_criteria <- c("cfi_change", "rmsea_change", "srmr_change", "p_change")
 criterion_names <- c("significance", "power", "smallest", tiered_criteria, change_criteria)
 
-# Is more of it better?
+# Do larger values indicate better fit?
 higher_is_better <- function(name) !name %in% c("chisq_per_df", "rmsea", "srmr", "htmt")
 
 refuse_unknown_criteria <- function(names) {
@@ -259,7 +259,7 @@ format_tier <- function(criteria, name, tier) {
 #'
 #' @param file Path of the YAML file.
 #' @param ... Must be empty: an argument by another name is an error.
-#' @return What [criteria()] returns.
+#' @return An object from [criteria()].
 #' @section Errors: `orizzonte_error_file` if the file cannot be read or contains values that are
 #' not numbers; `orizzonte_error_input` for an unknown criterion (the nearest is named) and as
 #'   [criteria()].

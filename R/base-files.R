@@ -1,4 +1,5 @@
-# Files as text: what cannot be read says why, and no byte is guessed at.
+# Files as text: a file that cannot be read is refused with the reason, and its encoding is never
+# guessed.
 
 check_readable <- function(file) {
   check_path(file, "`file`")
@@ -56,10 +57,11 @@ check_utf8 <- function(text, file) {
                   i = text_of("save_file_as_utf8")))
 }
 
-# Files are written beside their target, checked and renamed: until the new one is whole, the old
-# one stays as it was.
+# Files are written beside their target, checked and renamed: until the new file is complete, the
+# old one stays as it was.
 
-# The path that is written to: symbolic links are followed; folders, devices and pipes are refused.
+# The path of the file that is written: symbolic links are followed; folders, devices and pipes are
+# refused.
 check_target <- function(file, class = "file") {
   check_path(file, text_of("name_file_write"))
   folder <- dirname(file)
@@ -80,7 +82,7 @@ write_bytes <- function(file, bytes, class = "file") {
   target <- check_target(file, class)
   part <- tempfile(paste0(".", basename(target), "-"), tmpdir = dirname(target))
   on.exit(unlink(part), add = TRUE)
-  # what R says of a failure names a temporary file
+  # the message of R names a temporary file
   written <- suppressWarnings(tryCatch({
     connection <- base::file(part, open = "wb")
     tryCatch(writeBin(bytes, connection), finally = close(connection))
@@ -103,8 +105,8 @@ write_text <- function(file, lines, class = "file") {
   write_bytes(file, charToRaw(text), class)
 }
 
-# What `make(path)` writes by means of its own (a graphics device, another package), whole or not at
-# all. `whole` tells whether the bytes are.
+# A file that `make(path)` writes by itself (a graphics device, another package), completely or not
+# at all. `whole` checks that the bytes are complete.
 write_made <- function(file, make, whole = function(bytes) length(bytes) > 0L, class = "file") {
   check_target(file, class)
   ending <- tools::file_ext(file)

@@ -93,7 +93,8 @@ format_fixed <- function(x, digits = 3L) {
   out
 }
 
-# Estimates on any scale: three decimals, more significant digits when that would show zeros only.
+# Estimates on any scale: three decimals, or more significant digits when three decimals would show
+# only zeros.
 format_number <- function(x) {
   out <- format_fixed(x)
   small <- !is.na(x) & x != 0 & abs(x) < 0.01
@@ -108,7 +109,7 @@ format_p <- function(p) {
   out
 }
 
-# Two decimals as for correlations: what cannot exceed 1 has no leading zero.
+# Two decimals as for correlations: a number that cannot exceed 1 has no leading zero.
 format_share <- function(x, digits = 2L) {
   out <- sub("^(-?)0[.]", "\\1.", format_fixed(x, digits))
   out[is.na(x)] <- ""
@@ -163,8 +164,8 @@ number_word <- function(n) {
 
 plural <- function(word) sub("ys$", "ies", paste0(word, "s"))
 
-# Text of any encoding as UTF-8: what is not marked is UTF-8 where it can be, else Latin-1.
-# A word as a shell reads it back whole.
+# Text of any encoding as UTF-8: text without a declared encoding is read as UTF-8 where it is
+# valid, otherwise as Latin-1. A word is quoted so that a shell reads it unchanged.
 shell_word <- function(x) {
   if (grepl("^[A-Za-z0-9_./=:,+@%-]+$", x) && x != "...") return(x)
   paste0("'", gsub("'", "'\\\\''", x), "'")
@@ -185,10 +186,11 @@ one_line <- function(text) trimws(gsub(" +", " ", paste(text, collapse = " ")))
 
 # Tables as text: aligned, and within the window.
 
-# Columns of text, numbers to the right. In a window too narrow for all, as many of the columns that
-# `spare` titles as must make room, the first ones first, and a line names them. Where that would
-# not do, the last column goes on below itself, if it is of words; else the columns go into blocks
-# below each other, each with the first column before it.
+# Columns of text, with numbers aligned to the right. In a window that is too narrow for all
+# columns, as many of those listed in `spare` as necessary are left out, the first ones first, and a
+# line names them. Where that is not enough, the last column continues below if it contains words;
+# otherwise the columns are printed in blocks below each other, each of which repeats the first
+# column.
 format_table <- function(columns, right = rep(TRUE, length(columns)), indent = 2L,
                          spare = character()) {
   cells <- Map(padded_cells, names(columns), columns, right)
@@ -221,7 +223,7 @@ paste_cells <- function(cells) do.call(paste, c(unname(cells), sep = "  "))
 
 cells_width <- function(cells) sum(vapply(cells, function(x) nchar(x[1L], "width") + 2L, 0L)) - 2L
 
-# Those of the spare columns that must go for the others to fit; none when that would not do.
+# The spare columns that must be left out for the others to fit; none when these do not suffice.
 spared_columns <- function(cells, spare, room) {
   spare <- spare[!is.na(spare)]
   for (many in c(0L, seq_along(spare))) {
@@ -233,7 +235,7 @@ spared_columns <- function(cells, spare, room) {
 
 narrowest_words <- 24L
 
-# Is the last column one of words for which enough room is left beside the others?
+# Does the last column contain words, with enough room left beside the other columns?
 wrapped_last <- function(cells, right, room) {
   last <- length(cells)
   last > 1L && cells_width(cells) > room && !right[last] &&
@@ -255,7 +257,7 @@ wrap_to <- function(text, width) {
   if (length(out)) out else ""
 }
 
-# The columns after the first in runs that fit beside it.
+# Runs of columns after the first that fit beside it.
 column_blocks <- function(cells, room) {
   widths <- vapply(cells, function(x) nchar(x[1L], "width") + 2L, 0L)
   blocks <- list()
@@ -270,10 +272,10 @@ column_blocks <- function(cells, room) {
   c(blocks, list(if (length(run)) run else 1L))
 }
 
-# The one way in which the printed form of a value reaches the screen.
+# The only function that prints a value on the screen.
 
-# Line by line. What is wider than the window goes on below, further to the right; commands to be
-# pasted stay whole.
+# Line by line. A line that is wider than the window continues below, further to the right; commands
+# to be pasted stay on one line.
 put_lines <- function(...) {
   lines <- c(...)
   if (length(lines)) writeLines(fold_lines(showable(lines)))
@@ -293,9 +295,8 @@ fold_lines <- function(lines) {
 
 command_line <- "^ *(Next: )?orizzonte "
 
-# A data frame without the cost of data.frame().
-# Columns that a user added to a result, as they print. The columns of the results themselves are
-# recorded when these are made.
+# A data frame without the cost of data.frame(). Columns that a user added to a result, as they are
+# printed. The columns of each result are recorded when it is created.
 user_columns <- function(x) {
   own <- setdiff(names(x), attr(x, "columns") %||% names(x))
   lapply(stats::setNames(own, own), function(name) {
@@ -338,7 +339,7 @@ chisq_text <- function(chisq, df, p, mark = "\u03c7\u00b2") {
          if (!is.na(p)) paste0(", p ", p_clause(p)))
 }
 
-# Intervals with fixed decimals; nothing where an end is missing.
+# Intervals with fixed decimals; empty where a limit is missing.
 shown_interval <- function(lower, upper, digits = 2L) {
   ifelse(is.na(lower) | is.na(upper), "",
          paste0("[", format_fixed(lower, digits), ", ", format_fixed(upper, digits), "]"))

@@ -1,6 +1,6 @@
-# How groups are named for display, in notes and in errors. Inside, groups are always a list, and a
-# single group is called "all"; only here is it asked whether there are several. `x` is a sample or
-# a layout: both know `grouped` and their `groups`.
+# How groups are named for display, in notes and in errors. Inside the package, groups are always a
+# list, and a single group is called "all"; only these functions distinguish one group from several.
+# `x` is a sample or a layout: both contain `grouped` and their `groups`.
 
 # The internal name of the group when there is only one.
 single_group <- "all"
@@ -13,7 +13,7 @@ shown_group <- function(x, group) if (x$grouped) group else rep(NA_character_, l
 # The group by name, where there are several.
 named_group <- function(x, group) if (x$grouped) group
 
-# The names of groups, where there are several; and a list by group, or the one part itself.
+# The names of groups, where there are several; and a list by group, or its only element.
 several_groups <- function(x) if (x$grouped) group_names(x)
 list_or_single <- function(x, parts) if (x$grouped) parts else parts[[1L]]
 
@@ -39,7 +39,7 @@ size_words <- function(x, sizes, rows) {
   paste0(n, if (rows != sum(sizes)) text_of("of_rows", rows = format_count(rows)))
 }
 
-# Trouble in the data of one group says which.
+# An error in the data of one group names that group.
 in_group_of <- function(x, group, code) {
   if (!x$grouped) return(code)
   # an item that was not asked in one group may be left out there alone
@@ -55,7 +55,8 @@ in_group_of <- function(x, group, code) {
   })
 }
 
-# One group says what was dropped and where it was missing; of several it is how many in each.
+# For one group, the variables with missing values are named; for several groups, the dropped cases
+# are counted by group.
 dropped_words <- function(x, notes, dropped, total) {
   if (!x$grouped) return(notes)
   if (all(dropped == 0)) return(NULL)
@@ -114,7 +115,7 @@ refuse_group <- function(x, group, text) {
                   i = paste0("Groups: ", enumerate(group_names(x)), ".")))
 }
 
-# The grouping column of made data.
+# The grouping column of simulated data.
 with_group_column <- function(x, by, group, data) {
   if (!x$grouped) return(data)
   cbind(stats::setNames(list_frame(list(group)), by %||% "group"), data)

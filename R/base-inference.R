@@ -1,6 +1,6 @@
 # From estimates and their errors to z, p and intervals; written once.
 
-# sqrt of the diagonal of J V J'
+# the square root of the diagonal of J V J'
 delta_se <- function(jacobian, vcov) {
   if (ncol(jacobian) == 0L) return(rep(NA_real_, nrow(jacobian)))
   if (anyNA(vcov)) return(rep(NA_real_, nrow(jacobian)))
@@ -10,7 +10,7 @@ delta_se <- function(jacobian, vcov) {
 upper_p <- function(chisq, df, ncp = 0) {
   if (df <= 0) return(NA_real_)
   if (ncp == 0 || is.na(ncp)) return(stats::pchisq(chisq, df, lower.tail = FALSE))
-  # far out R warns that digits are lost: of a p that is zero to twelve places
+  # far out in the tail R warns of a loss of digits in a p value that is zero to twelve places
   suppressWarnings(stats::pchisq(chisq, df, ncp = ncp, lower.tail = FALSE))
 }
 
@@ -22,8 +22,8 @@ difference_p <- function(chisq, df) {
   ifelse(is.na(df) | df <= 0, NA_real_, p)
 }
 
-# z, two-sided p and the interval of an estimate with a normal sampling distribution; t on `df`
-# degrees of freedom where errors come from few clusters.
+# z, two-sided p value and confidence interval of an estimate with a normal sampling distribution; t
+# on `df` degrees of freedom where standard errors come from few clusters.
 inference_block <- function(estimate, se, level = 0.95, df = Inf) {
   z <- estimate / se
   half <- stats::qt((1 + level) / 2, df) * se
@@ -59,14 +59,16 @@ lower_root <- function(matrix) {
   tryCatch(t(chol(matrix / outer(unit, unit))) * unit, error = function(e) matrix * NA_real_)
 }
 
-# The diagonal of the inverse of a correlation matrix: by how much overlap inflates each variance.
+# The diagonal of the inverse of a correlation matrix: the factor by which collinearity inflates
+# each variance.
 variance_inflation <- function(covariance) {
   unit <- own_units(covariance)
   inflation <- diag(solve_in_units(covariance, diag(nrow(covariance)))) * unit^2
   ifelse(is.na(inflation), Inf, inflation)
 }
 
-# The Wald test that some values are zero, its degrees of freedom the rank of their errors.
+# The Wald test that some values are zero; its degrees of freedom are the rank of their covariance
+# matrix.
 wald_test <- function(value, variance) {
   if (anyNA(variance)) return(list(wald = NA_real_, df = NA_integer_, p = NA_real_))
   unit <- own_units(variance)
@@ -95,8 +97,9 @@ connected_blocks <- function(m) {
   split(seq_len(nrow(m)), group)
 }
 
-# The joint statistic, its rank, and the change of each (by a generalised inverse, in units in which
-# all informations are 1). `variance`: of the scores, where it is not their information.
+# The joint statistic, its rank, and the change of each parameter (by a generalized inverse, in
+# units in which all informations are 1). `variance`: the variance of the scores, where it differs
+# from their information.
 joint_statistic <- function(score, joint, own, variance = joint) {
   unit <- sqrt(pmax(own, 1e-300))
   spectrum <- eigen(joint / outer(unit, unit), symmetric = TRUE)
@@ -118,8 +121,7 @@ solve_square <- function(a, b) qr.coef(qr(a), b)
 total_effects <- function(b) solve_square(diag(nrow(b)) - b, diag(nrow(b)))
 
 # The variances of the residuals `free` that give all variables these variances, diag(T Psi T'),
-# while the covariances of residuals (`psi`, its diagonal not looked at) stand still: linear in
-# them.
+# while the covariances of residuals (`psi`, whose diagonal is not used) stay fixed: linear in them.
 residual_variances <- function(target, total, psi, free) {
   diag(psi) <- 0
   rest <- target - diag(total %*% psi %*% t(total))

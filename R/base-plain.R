@@ -140,7 +140,7 @@ read_json_text <- function(text) {
 
 # Seeds, and random numbers of R's own.
 
-# Random numbers of R's own that leave the caller's where they were.
+# Random numbers of R that leave the state of the caller's generator unchanged.
 with_seed <- function(seed, code) {
   before <- get0(".Random.seed", envir = globalenv(), inherits = FALSE)
   on.exit(if (is.null(before)) rm(".Random.seed", envir = globalenv()) else
@@ -203,8 +203,8 @@ check_stamp <- function(x) {
   x$cache$stamp <- here
 }
 
-# The shape of what a fit holds: goes up whenever a part gets another meaning. Fits saved by a
-# version of the same shape are read, whatever its number.
+# The version of the structure of a fit, which increases whenever a part changes its meaning. Fits
+# saved by a package version with the same structure can be read.
 fit_format <- 4L
 
 package_version_text <- function() unname(getNamespaceVersion("orizzonte"))
@@ -240,13 +240,13 @@ check_ladder <- function(x, reader) {
   invisible(x)
 }
 
-# A fit in the form of another version, or one that was tampered with.
+# A fit in the format of another version, or a fit that was tampered with.
 refuse_object <- function(why) {
   abort("object", c(text_of("fit_cannot_be_read"), x = text_of("the_reason", why = why),
                     i = text_of("fit_model_again_fit")))
 }
 
-# Computed once a fit, when first asked for.
+# Computed once for each fit, when it is first needed.
 cached <- function(fit, name, compute) {
   known <- fit$cache[[name]]
   if (!is.null(known)) return(known)

@@ -1,8 +1,8 @@
 # All rules of judgement, in the order of the stages that apply them. A rule is a pure function from
 # numbers to a code of a closed set; codes become words only in tables of texts.
 
-# What a test of single parameters says, from its significance, from whether the expected change is
-# large enough to matter, and from whether the test has the power to detect a change that matters
+# The result of a test of single parameters, from its significance, from whether the expected change
+# is large enough to matter, and from whether the test has the power to detect a change that matters
 # (Saris, Satorra & van der Veld 2009). Vectors; one code per element:
 #   "misspecified"      significant, and large or not powerful enough to call it small
 #   "negligible"        significant, but small, in a test of enough power
@@ -26,7 +26,7 @@ rule_difference <- function(p_change, df_change, level) {
                 ifelse(df_change > 0, "fits_worse", "fits_better")))
 }
 
-# A set of codes in one cell of a table, and the codes that are in it.
+# A set of codes in one cell of a table, and its elements.
 set_of <- function(codes) paste(codes, collapse = ", ")
 codes_in <- function(set) {
   if (is.na(set)) character() else strsplit(set, ", ", fixed = TRUE)[[1L]]
@@ -49,8 +49,8 @@ is_code <- function(x, codes) {
   x %in% codes[!is.na(codes)]
 }
 
-# A column of text that holds nothing but numbers once codes are taken out, as numbers; a factor
-# only where text codes are given, since its numbers may be labels.
+# Converts a column of text that contains only numbers once codes are removed; a factor only where
+# text codes are given, since its numbers may be labels.
 without_text_codes <- function(x, codes) {
   if (!is.character(x) && !(is.factor(x) && is.character(codes))) return(x)
   text <- as.character(x)
@@ -71,8 +71,9 @@ rule_far_from_normal <- function(skew, kurtosis) {
 # and its chi-square distribution is not reached.
 rule_little <- function(df, n) df > 0 & df <= n
 
-# Whether a value piles up: ten times at least, and significantly more often than the values beside
-# it (`near`: their answers, over `width` values), at least three times as often.
+# Whether a value is unusually frequent: it occurs at least ten times, and significantly more often
+# than the neighbouring values (`near`: their number of answers, over `width` values), at least
+# three times as often.
 rule_piled <- function(count, near, width) {
   if (width == 0L || count < 10L) return(FALSE)
   expected <- (near + 1) / width
@@ -91,20 +92,20 @@ rule_reverse_keyed <- function(correlation, n, level = 0.05, smallest = 0.20) {
 # Codes that the column `verdict` of verdicts() can hold.
 claim_codes <- c("supported", "contradicted", "not_supported", "cannot_tell", "not_judged")
 
-# A claim of direction, by its one-sided p value; NA when it has no standard error.
+# A directional hypothesis, by its one-sided p value; NA when it has no standard error.
 rule_direction <- function(p_one_sided, level) {
   if (is.na(p_one_sided)) return("not_judged")
   if (p_one_sided < level) return("supported")
   if (1 - p_one_sided < level) "contradicted" else "not_supported"
 }
 
-# A claim that two sides differ, by the two-sided p value.
+# A hypothesis that two sides differ, by the two-sided p value.
 rule_difference_claim <- function(p, level) {
   if (is.na(p)) "not_judged" else if (p < level) "supported" else "not_supported"
 }
 
-# A claim of no difference: by two one-sided tests against a margin (`equivalent`, NA where there is
-# no standardized value), then by the two-sided p value.
+# A hypothesis of no difference: by an equivalence test against a margin (`equivalent`, NA where
+# there is no standardized value), then by the two-sided p value.
 rule_equality_claim <- function(p, equivalent, level) {
   if (is.na(p)) return("not_judged")
   if (equivalent %in% TRUE) return("supported")
@@ -124,7 +125,7 @@ rule_index <- function(value, tiers, higher_is_better) {
   if (meets[1L]) "good" else if (meets[2L]) "acceptable" else "poor"
 }
 
-# Several indices together: the worst of them; NA when none is known.
+# The worst of several indices; NA when none is known.
 rule_worst_index <- function(verdicts) {
   c("poor", "acceptable", "good")[c("poor", "acceptable", "good") %in% verdicts][1L]
 }
@@ -155,11 +156,11 @@ rule_amendment <- function(p_adjusted, p, large, powerful, level) {
   ifelse(is.na(code), "cannot_tell", code)
 }
 
-# What a candidate would do to a quantity that a conclusion rests on: "matters" when it would cross
-# the boundary of a hypothesis, or move by at least half a standard error and possibly (`limit`: the
-# end of the interval of the movement) by the smallest size that matters; "harmless" when it cannot
-# reach that size; else "open". `unit`: standard deviations per raw unit; without one half a
-# standard error stands for the smallest size.
+# The effect of a candidate on a quantity that a conclusion is based on: "matters" when it would
+# cross the boundary of a hypothesis, or move by at least half a standard error and possibly
+# (`limit`: the end of the interval of the movement) by the smallest size that matters; "harmless"
+# when it cannot reach that size; else "open". `unit`: standard deviations per raw unit; without one
+# half a standard error stands for the smallest size.
 rule_move <- function(movement, limit, crosses, se, unit, smallest) {
   if (anyNA(c(movement, limit))) return("open")
   if (crosses) return("matters")
@@ -180,7 +181,7 @@ rule_needed <- function(p_rise, level) {
   ifelse(is.na(p_rise), NA_character_, ifelse(p_rise > level, "could_be_removed", "needed"))
 }
 
-# Parameters freed in one sample, estimated in another. A parameter is found again if it is
+# Parameters freed in one sample and estimated in another. A parameter is replicated if it is
 # significant in both samples (in the fresh one after adjustment for the number of parameters), with
 # the same sign, and not small there: `size` is the standardized estimate (NA where there is none).
 # Vectors.
@@ -235,7 +236,8 @@ ladder_codes <- c("fits", "fits_poorly", "holds", "holds_in_part", "holds_small_
                   "doubtful", "fails", "differs", "differs_negligibly", "cannot_tell",
                   "nothing_to_hold", "not_tested", "not_converged", "improper")
 
-# Codes on which a further rung may stand, and those on which the next structural step may.
+# Codes of rungs on which a further rung may be based, and codes on which the next structural step
+# may be based.
 sound_codes <- c("fits", "holds", "holds_in_part", "holds_small_differences", "nothing_to_hold")
 step_codes <- c("holds", "differs_negligibly")
 
@@ -271,7 +273,7 @@ rule_rung <- function(broken, rejected, differing, improper = FALSE, powerful = 
 
 # Whether the equalities of a rung could have been rejected: `power`, by group, is the median power
 # of its single equalities there against three times the smallest difference that matters. With more
-# than two groups two of them must have it; what holds is then said of those alone.
+# than two groups two of them must have it; the verdict is then about those alone.
 rule_powerful <- function(power, criteria) {
   sum(power >= criteria$power, na.rm = TRUE) >= min(2L, length(power))
 }
@@ -294,8 +296,8 @@ rule_equality <- function(p_holm, change, power, criteria) {
            cannot_tell = "cannot_tell")[code])
 }
 
-# The rung below, not sound, that the judgement of a rung or step takes for granted: its number, or
-# NA. `previous`: the number of the rung below each one.
+# The unsound rung that the judgement of a rung or step assumes: its number, or NA. `previous`: the
+# number of the rung below each one.
 rule_foundation <- function(codes, previous) {
   vapply(seq_along(codes), function(k) {
     if (!codes[k] %in% founded_codes) return(NA_integer_)
@@ -309,7 +311,7 @@ founded_codes <- c("holds", "holds_in_part", "holds_small_differences", "differs
 
 # --- quality of measures --------------------------------------------------------------------------
 
-# "good", "acceptable" or "short" by two tiers; `down`: less is better.
+# "good", "acceptable" or "short" by two tiers; `down`: smaller values are better.
 rule_tier <- function(value, tiers, down = FALSE) {
   if (is.na(value)) return(NA_character_)
   if (down) {
@@ -343,9 +345,9 @@ rule_total_score <- function(omega_hierarchical, lower, upper) {
   "general_with_parts"
 }
 
-# A score of the items of one part, by the limits of its added value over the total (Haberman 2008)
-# and by omega of the part with its lower limit: "adds" something of its own, "repeats" the total,
-# adds something but too unreliably for single persons, or neither can be said.
+# A score of the items of one part, by the limits of its added value over the total score (Haberman
+# 2008) and by omega of the part with its lower limit: it "adds" information of its own, "repeats"
+# the total, adds information but is too unreliable for single persons, or cannot be judged.
 rule_part_score <- function(added_lower, added_upper, omega, omega_lower) {
   if (anyNA(c(added_lower, added_upper, omega, omega_lower))) return("cannot_tell")
   if (added_upper < 0) return("repeats")
@@ -356,8 +358,8 @@ rule_part_score <- function(added_lower, added_upper, omega, omega_lower) {
 
 # --- results that need many fits ------------------------------------------------------------------
 
-# Whether replicates are fit to give a p value: enough of them, few of them lost, a median bias of
-# at most one standard deviation, and an estimate among them.
+# Whether the replicates suffice for a p value: enough of them, few of them lost, a median bias of
+# at most one standard deviation, and an available estimate.
 rule_replicates_give_p <- function(used, asked, median_bias, inside) {
   used >= fewest_for_p && used >= 0.95 * asked && abs(median_bias) <= 1 && inside
 }
@@ -412,17 +414,17 @@ rule_enough_cases <- function(n, rank, clusters = NULL) {
   enough && count >= max(30, 5 * rank)
 }
 
-# Does a construct change so much that scores should come from models within bins? `d`: between the
-# means of the outer thirds, two thirds of the range apart.
+# Does a construct change so much that scores should come from models within bins? `d`: the
+# difference between the means of the outer thirds, which are two thirds of the range apart.
 rule_strong_change <- function(d, sd_ratio) {
   any(1.5 * abs(d) > 1.5) || any(pmax(sd_ratio, 1 / sd_ratio) > 2)
 }
 
 # --- many groups ----------------------------------------------------------------------------------
 
-# May means of many groups be ranked? "rank", or "do_not_rank": too uncertain (Muthén & Asparouhov
-# 2014), or so many parameters differ that the means are biased, which simulations from the solution
-# do not show (bench/results/approximate-means.txt).
+# May means of many groups be ranked? "rank", or "do_not_rank": the means are too uncertain (Muthén
+# & Asparouhov 2014), or so many parameters differ that the means are biased, which simulations from
+# the solution do not show (bench/results/approximate-means.txt).
 rule_ranking <- function(correlation, share) {
   if (is.na(correlation) || correlation < 0.98 || share > 0.1) "do_not_rank" else "rank"
 }
@@ -432,10 +434,10 @@ rule_too_different <- function(share) share > 0.25
 
 # --- mediation ------------------------------------------------------------------------------------
 
-# What the intervals of the indirect and the direct effect say (Zhao, Lynch & Chen 2010):
+# The conclusion from the intervals of the indirect and the direct effect (Zhao, Lynch & Chen 2010):
 # "indirect_only", "both_same" (complementary), "both_opposite" (competitive), "direct_only",
-# "neither", or "no_route" without an indirect effect. A direct effect that is not in the model is
-# none.
+# "neither", or "no_route" without an indirect effect. A direct effect that is not in the model
+# counts as zero.
 rule_mediation <- function(indirect_lower, indirect_upper, direct_lower, direct_upper) {
   if (is.na(indirect_lower)) return("no_route")
   sign_of <- function(lower, upper) {

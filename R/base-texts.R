@@ -7,7 +7,7 @@ texts$pieces <- list()
 texts$instructions <- list()
 texts$keys <- FALSE  # whether texts are shown by their names, which tests do
 
-# A name that is taken stops the installation: one text would hide the other.
+# A duplicate name stops the installation: one text would hide the other.
 add_texts <- function(...) {
   added <- c(...)
   stopifnot(!names(added) %in% names(texts$table), !anyDuplicated(names(added)))
@@ -41,7 +41,7 @@ filled <- function(template, values) {
   do.call(paste0, parts)
 }
 
-# A template taken apart into texts and names of values; `{{` is a brace.
+# Splits a template into texts and names of values; `{{` is a brace.
 template_pieces <- function(template) {
   if (is.null(texts$pieces[[template]])) {
     parts <- regmatches(template, gregexpr("[{]{2}|[}]{2}|[{][^{}]+[}]|[^{}]+", template))[[1L]]
@@ -60,14 +60,15 @@ words_of <- function(prefix, codes) {
   }, "", USE.NAMES = FALSE)
 }
 
-# What to do next, in the two forms it has. `r`: R code or a phrase about it. On the command line
-# `command` is the words of a command, and `text` a phrase. `purpose`: what it is for, beginning
-# with "to". All are templates; a form that is NULL gives no text there.
+# The next step, in its two forms. `r`: R code or a phrase about it. On the command line `command`
+# contains the words of a command, and `text` a phrase. `purpose`: the purpose of the step,
+# beginning with "to". All are templates; a form that is NULL gives no text there.
 instruct <- function(r = NULL, command = NULL, text = NULL, purpose = NULL) {
   list(r = r, command = command, text = text, purpose = purpose)
 }
 
-# The instruction called `name` as it is said here, or NULL. `...`: values by placeholder.
+# The instruction called `name` in the form of the current surface, or NULL. `...`: values by
+# placeholder.
 instruction <- function(.name, ...) {
   if (texts$keys) return(paste0("<", .name, ">"))
   stopifnot(.name %in% names(texts$instructions))

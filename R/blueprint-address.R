@@ -13,7 +13,7 @@ reserved_words <- c("if", "else", "repeat", "while", "function", "for", "next", 
                     "FALSE", "NULL", "Inf", "NaN", "NA", "NA_integer_", "NA_real_", "NA_character_",
                     "NA_complex_", "in")
 
-# Backticks round what R's parser would not read as a name, the same in every locale.
+# Backticks around text that R's parser would not read as a name, the same in every locale.
 address_name <- function(x) {
   if (anyDuplicated(x)) {
     once <- unique(x)
@@ -95,7 +95,7 @@ check_address <- function(x) {
                     i = text_of("write_text_parse_address")))
 }
 
-# A text is read once: a model names the same addresses again and again.
+# Each text is parsed only once: a model names the same addresses again and again.
 read_addresses <- new.env(parent = emptyenv())
 most_addresses <- 10000L
 known_address <- function(text) {
@@ -182,7 +182,7 @@ nearest_address <- function(text, known) {
                       text_of("cause_comes_first_then"))))
 }
 
-# That the model has the arrow in the other direction.
+# The message that the model contains the arrow in the opposite direction.
 opposite_hint <- function(asked, known) {
   opposite <- unlist(lapply(asked, opposite_address))
   there <- intersect(opposite, known)
@@ -307,8 +307,8 @@ address_hint <- function(part) {
   text_of("write_square_brackets", kind = kind, inside = inside)
 }
 
-# be1:be4 and a1_t1:a4_t1 need no data: alike but for one number, the last where all are the same.
-# Leading zeros keep their width.
+# be1:be4 and a1_t1:a4_t1 can be expanded without data: the names are identical except for one
+# number, the last one if several differ. Leading zeros keep their width.
 expand_range <- function(from, to) {
   parts <- regmatches(c(from, to), gregexpr("[0-9]+|[^0-9]+", c(from, to)))
   same <- length(parts[[1L]]) == length(parts[[2L]])

@@ -1,4 +1,4 @@
-#' State what is expected
+#' State a hypothesis
 #'
 #' A claim is an expectation written down before the results are seen: a direction
 #' (`effect[a, b] > 0`), no relation (`effect[a, b] == 0`), some relation (`!= 0`) or an order

@@ -211,8 +211,8 @@ repeated <- function(.bp, name, times, scale = NULL, ...) {
   add_repeated(.bp, name, captured_times(rlang::enquo(times), name), scale)
 }
 
-# list(Calm_before = c(a1, NA), ...) as a list of names, NA where an item was not asked; the list
-# may also come ready made.
+# list(Calm_before = c(a1, NA), ...) as a list of names, NA where an item was not administered; the
+# list may also be a variable.
 captured_times <- function(quosure, name) {
   expression <- rlang::quo_get_expr(quosure)
   env <- rlang::quo_get_env(quosure)
@@ -237,7 +237,7 @@ items_of_time <- function(expression, env, what) {
   }))
 }
 
-# `times`: a named list of item names, NA where an item was not asked.
+# `times`: a named list of item names, NA where an item was not administered.
 add_repeated <- function(bp, name, times, scale = NULL) {
   check_times(bp, name, times)
   if (!is.null(scale)) scale <- choose_one(scale, scale_settings, "`scale`")
@@ -275,8 +275,8 @@ check_times <- function(bp, name, times) {
   if (any(empty)) abort("input", text_of("nothing_was_asked", empty = labels[empty][1L]))
 }
 
-# Every name that has a time: which time, and what it is called at the first one (items by position,
-# constructs by the first time).
+# For every name that belongs to a time: which time, and its name at the first time (items by
+# position, constructs by the first time).
 repeated_places <- function(repeated) {
   parts <- lapply(unname(repeated), function(times) {
     asked <- do.call(cbind, unname(times))
@@ -305,8 +305,8 @@ repeated_pairs <- function(repeated) {
   list(first = as.character(all[, 1L]), second = as.character(all[, 2L]))
 }
 
-# Without some items or constructs; a construct that remains at a single time is an ordinary
-# construct.
+# The blueprint without some items or constructs; a construct that remains at a single time is an
+# ordinary construct.
 repeated_without <- function(repeated, gone) {
   left <- lapply(repeated, function(times) {
     times <- lapply(times[setdiff(names(times), gone)], function(x) replace(x, x %in% gone, NA))
@@ -318,7 +318,7 @@ repeated_without <- function(repeated, gone) {
   Filter(Negate(is.null), left)
 }
 
-# What is left out of a blueprint, and the blueprint of one group.
+# Leaving variables out of a blueprint, and the blueprint of one group.
 
 #' Leave items or constructs out
 #'
@@ -395,7 +395,7 @@ without_path <- function(bp, path, group) {
   } else {
     key <- pair_key(address$first, address$second)
     keep <- pair_key(bp$covary$first, bp$covary$second) != key
-    # one that is there unless something else is said
+    # one that is present by default
     if (all(keep)) return(without_statements(add_pairs(bp, c(address$first, address$second),
                                                        "uncorrelate"), path,
                                              function(text) without_group(text) == path))
@@ -404,8 +404,8 @@ without_path <- function(bp, path, group) {
   without_statements(bp, path, function(text) without_group(text) == path)
 }
 
-# Restrictions, quantities, and claims that mention a removed variable are removed with it, and
-# said. `mentions`: whether an address does.
+# Restrictions, quantities, and claims that mention a removed variable are also removed, and a note
+# lists them. `mentions`: whether an address mentions one.
 without_statements <- function(.bp, gone, mentions) {
   lost <- vapply(.bp$restrict, function(r) any(vapply(restriction_addresses(r), mentions, NA)), NA)
   if (any(lost)) say(text_of("left_out_with", gone = enumerate(gone),
@@ -432,7 +432,7 @@ without_statements <- function(.bp, gone, mentions) {
   .bp
 }
 
-# Constructs that stay, each without the items that go.
+# The remaining constructs, each without the removed items.
 constructs_without <- function(constructs, gone) {
   constructs <- constructs[setdiff(names(constructs), gone)]
   for (name in names(constructs)) {
@@ -455,7 +455,7 @@ group_blueprint <- function(bp, group) {
     named <- parse_address(text)$group
     !is.null(named) && !group %in% named
   }
-  # only what has a bar can name a group
+  # only an address with a bar can name a group
   elsewhere <- function(texts) {
     texts <- texts[grepl("|", texts, fixed = TRUE)]
     length(texts) > 0L && any(vapply(texts, names_another, NA))

@@ -9,8 +9,8 @@ tape_negate <- 7L
 
 # A tape in postfix order: `operation`, `argument` (a number, or the zero-based index of an input),
 # `inputs` (texts of addresses, canonical) and `text`, the expression as we print it. `read_only`
-# allows what can be read but not set: total[], indirect[], correlation[], r_squared[], quantity[]
-# and standardized(address).
+# allows quantities that can be read but not set: total[], indirect[], correlation[], r_squared[],
+# quantity[] and standardized(address).
 read_expression <- function(expression, read_only = FALSE) {
   whole <- deparse_one(expression)
   operation <- integer()
@@ -168,7 +168,7 @@ evaluate_names <- function(expression, env, what) {
   value
 }
 
-# Advice for names that were joined in another way or taken from a data frame.
+# Advice for names that were joined in another way or selected from a data frame.
 names_hint <- function(expression, what) {
   if (!is.call(expression)) return(NULL)
   how <- deparse_one(expression[[1L]])
@@ -183,9 +183,9 @@ names_hint <- function(expression, what) {
   c(i = paste0("Write ", verb, "(", paste(joined, collapse = ", "), ")."))
 }
 
-# Statements in arguments that take addresses, equations or bounds, by the same rule: written out
-# ones stay as they are, strings are read, c() is looked into, any other call must give texts.
-# Returns a list of expressions and strings.
+# Statements in arguments that take addresses, equations or bounds follow the same rule: written-out
+# statements are kept, strings are parsed, the arguments of c() are processed one by one, and any
+# other call must return texts. Returns a list of expressions and strings.
 captured_statements <- function(quosures, what) {
   unlist(lapply(unname(quosures), function(quosure) {
     statement_parts(rlang::quo_get_expr(quosure), rlang::quo_get_env(quosure), what)

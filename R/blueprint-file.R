@@ -139,7 +139,7 @@ held_from <- function(bp, content, file, in_file) {
   bp
 }
 
-# Items of each time by position; `~` or nothing where one was not asked.
+# Items of each time by position; `~` or an empty entry where an item was not administered.
 times_from <- function(part, name, file) {
   where <- text_of("repeated_construct", name = quoted(name))
   mapping(part, where, file)
@@ -151,7 +151,7 @@ times_from <- function(part, name, file) {
   })
 }
 
-# The trail: a list of revisions, the first of which holds the blueprint it all started from.
+# The trail: a list of revisions, the first of which contains the original blueprint.
 trail_from <- function(content, file) {
   if (length(content) == 0L) return(list())
   if (!is.list(content) || !is.null(names(content)))
@@ -338,7 +338,7 @@ repeated_yaml <- function(repeated) {
   c("repeated:", unlist(blocks))
 }
 
-# One block a revision; what is empty is left out.
+# One block per revision; empty fields are left out.
 trail_yaml <- function(trail) {
   rows <- trail$revisions
   unlist(lapply(seq_along(rows$revision), function(i) {
@@ -386,7 +386,7 @@ empty_revisions <- function() {
   }), revision_columns)
 }
 
-# One change: `what` is done (free, fix, omit; outside when it was made beside amend()) to which
+# One change: `what` is done (free, fix, omit; outside when it was made without amend()) to which
 # address, equation or name; the value before and after where there is one.
 change_words <- c("free", "fix", "omit", "split", "outside")
 change_of <- function(address, what, from = NA_real_, to = NA_real_) {

@@ -131,7 +131,7 @@ restriction_address <- function(expression, text) {
   format(address)
 }
 
-# A number written out, with a sign or not; nothing is evaluated.
+# A number that is written out, with or without a sign; nothing is evaluated.
 plain_number <- function(expression) {
   sign <- 1
   while (is.call(expression) && length(expression) == 2L &&
@@ -156,7 +156,7 @@ restriction_addresses <- function(restriction) {
   unique(unlist(lapply(sides, function(text) read_expression(str2lang(text))$inputs)))
 }
 
-#' Free what is fixed, equated or bounded
+#' Free parameters that are fixed, equated or bounded
 #'
 #' Undoes every earlier [restrict()] that mentions the address, a value given in
 #' [construct()], or a default: `relax(mean[Slope])` frees the mean of a
@@ -193,7 +193,7 @@ add_relaxed <- function(bp, expression) {
     say(text_of("overridden", verb = "relax",
                 earlier = enumerate(vapply(bp$restrict[older], format_restriction, ""))))
     bp$restrict <- bp$restrict[!older]
-    # undoing a restriction of a free parameter is all there is to do
+    # to undo a restriction of a free parameter, removing it is enough
     if (!needs_relaxing(bp, parse_address(address))) return(bp)
   }
   bp$relax <- c(bp$relax, address)
@@ -262,10 +262,10 @@ add_start <- function(bp, expression, value) {
 #' `covariance`, and the narrower `loading[items]`, `loading[constructs]`, `intercept[items]`,
 #' `mean[constructs]`, `mean[lower_order]` (of constructs that measure others), `variance[items]`,
 #' `variance[constructs]`, `covariance[items]`, `covariance[constructs]`.
-#' `let_differ()` frees exactly what it names, in one group when the address names one; it takes
-#' precedence over `hold_equal()` in any order, and may be used alone, as an exemption from every
-#' rung of [invariance()]. `hold_equal()` with the same address revokes it. Kinds never include
-#' intercepts of outcomes or parameters of observed predictors.
+#' `let_differ()` frees exactly the parameters that it names, in one group when the address names
+#' one; it takes precedence over `hold_equal()` in any order, and may be used alone, as an exemption
+#' from every rung of [invariance()]. `hold_equal()` with the same address revokes it. Kinds never
+#' include intercepts of outcomes or parameters of observed predictors.
 #'
 #' Over times, parameters that differ only in their time are held equal: loadings and intercepts of
 #' the same item, variances, and covariances within a time, but never parameters that connect two
@@ -277,8 +277,8 @@ add_start <- function(bp, expression, value) {
 #'
 #' @param .bp A blueprint.
 #' @param ... Kinds, slices or addresses.
-#' @param across What they are equal across: `"groups"` or `"times"`; of `let_differ()` what they
-#'   may differ across: `"both"`, or `"times"` alone.
+#' @param across The dimension across which they are equal: `"groups"` or `"times"`; of
+#'   `let_differ()` what they may differ across: `"both"`, or `"times"` alone.
 #' @return The blueprint with the statements added.
 #' @section Errors: `orizzonte_error_address` for a kind or an address that does not exist, with
 #'   the nearest name; `orizzonte_error_input` when nothing is named.
@@ -370,7 +370,7 @@ rung_hint <- function(text) {
   c(i = text_of("hold_what_rung_holds", value = text, held = held))
 }
 
-# The text of a kind, a slice or an address as it is kept.
+# The stored text of a kind, a slice or an address.
 canonical_hold <- function(expression) {
   text <- deparse_one(expression)
   if (text %in% c(hold_kinds, hold_slices)) return(text)

@@ -48,8 +48,8 @@ scale_settings <- c("marker", "unit", "average")
 blueprint_variables <- function(bp) {
   constructs <- names(bp$constructs)
   indicators <- unlist(lapply(bp$constructs, `[[`, "items"), use.names = FALSE)
-  # effects are stored cause first; a reader of Staying ~ years meets both, the cause is listed
-  # first
+  # effects are stored with the cause first; in Staying ~ years both are met at once, and the cause
+  # is listed first
   paths <- c(rbind(bp$effects$from, bp$effects$to))
   pairs <- c(rbind(bp$covary$first, bp$covary$second))
   list(constructs = constructs, observed = setdiff(c(indicators, paths, pairs), constructs))
@@ -62,7 +62,8 @@ exogenous_variables <- function(bp) {
           c(bp$effects$to, unlist(lapply(reflective, `[[`, "items"), use.names = FALSE)))
 }
 
-# Names met as bare symbols that are also text variables of the caller: all_of() was probably meant.
+# Names used as bare symbols that are also text variables of the caller: all_of() was probably
+# meant.
 add_hints <- function(bp, hints) {
   if (length(hints)) attr(bp, "hints") <- unique(c(attr(bp, "hints"), hints))
   bp
@@ -146,11 +147,10 @@ update.orizzonte_blueprint <- function(object, ...) {
 
 arrangement_sides <- c(none = "", left = "left", right = "right", up = "up", down = "down")
 
-# `page`: width and height in inches; `size`: of the texts, where 1 is 9 points; `items`: those
-# above or below a construct stand in a "row" or a "column"; `between`: items stand between two
-# constructs. `places`: `name`, `x`, `y` (inches from the lower left corner, of the middle of a
-# box), and for
-# items the `side` of their construct on which they stand.
+# `page`: width and height in inches; `size`: of the texts, where 1 is 9 points; `items`: items
+# above or below a construct are arranged in a "row" or a "column"; `between`: items are placed
+# between two constructs. `places`: `name`, `x`, `y` (centre of a box in inches from the lower left
+# corner), and for items the `side` of their construct on which they are placed.
 new_arrangement_value <- function(page, size, items, between, places) {
   list(page = page, size = size, items = items, between = between, places = places)
 }
@@ -283,7 +283,7 @@ add_effects <- function(bp, expression, env = NULL) {
   add_hints(bp, c(outcomes$hints, predictors$hints))
 }
 
-# `env` is NULL for text from a file: there nothing is ever evaluated.
+# `env` is NULL for text from a file, which is never evaluated.
 formula_names <- function(expression, env, text) {
   if (is.call(expression) && identical(expression[[1L]], quote(`+`)) && length(expression) == 3L) {
     left <- formula_names(expression[[2L]], env, text)

@@ -1,4 +1,4 @@
-# The commands: what each does, its files and options, and how it runs.
+# The commands: their purpose, their files and options, and how they run.
 
 cli_commands <- function() {
   found <- c(data_commands(), amending_commands(), showing_commands())

@@ -1,4 +1,4 @@
-# The commands that lead from misfit to a defended model: diagnose, amend, compare.
+# The commands that lead from misfit to a justified model: diagnose, amend, compare.
 
 command_diagnose <- function(given) {
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")

@@ -81,7 +81,7 @@ command_fit <- function(given) {
   exit_code(fit)
 }
 
-# Tables that the JSON of a fit does not hold, which are written by themselves.
+# Tables that the JSON of a fit does not contain, which are written separately.
 separate_tables <- c("effects", "implied", "observed", "equations", "loadings")
 
 table_json <- function(fit, table) {
@@ -234,17 +234,17 @@ command_report <- function(given) {
 
 # Fits and ladders from the files that a command names.
 
-# A file is read; of a table in a database only moments are.
+# A file is read completely; of a table in a database only the moments are read.
 given_data <- function(given, file, bp) {
   if (!is_database_address(file))
     return(read_data_file(file, given$encoding, text = text_columns(given)))
   do.call(collect_summary, c(list(file, bp), given_options(given, options_of("collect_summary"))))
 }
 
-# A function called with what the options say about groups and codes, and more.
+# Calls a function with the options on groups and codes, and with further arguments.
 called_with <- function(f, given, more) {
   options <- given_options(given, names(written_options()))
-  # moments that were collected know their groups and codes already
+  # moments that were collected already contain their groups and codes
   if (length(more) > 1L && is_collected(more[[2L]])) options[options_of("collect_summary")] <- NULL
   do.call(f, c(more, options))
 }
@@ -263,7 +263,7 @@ fit_from_files <- function(given) {
   called_with(fit_model, given, list(bp, given_data(given, given$files[2L], bp)))
 }
 
-# One rung after the other, each on the ladder that the last one left: a list.
+# One rung after the other, each applied to the ladder that results from the previous one: a list.
 loosen_rungs <- function(ladder, text) {
   out <- list()
   if (!is.null(text) && !any(nzchar(split_words(text))))
@@ -291,7 +291,7 @@ ladder_from_files <- function(given) {
   called_with(invariance, given, c(files, Filter(Negate(is.null), more)))
 }
 
-# What a command prints, as text, CSV or JSON, and its exit code.
+# The output of a command as text, CSV or JSON, and its exit code.
 
 # Output of a process that has not been forwarded yet.
 output <- new.env(parent = emptyenv())
@@ -305,7 +305,7 @@ send_output <- function() {
   output$sent <- length(bytes)
   found <- write_standard_output(fresh)
   if (found$error == 0L) return(NULL)
-  # whoever read our output (head, a pager) has gone: nothing to report
+  # the program that reads our output (head, a pager) has ended: nothing to report
   output$failed <- if (found$gone) 141L else 2L
   if (!found$gone) {
     cat(text_of("error_result_could_not"), found$why, ".\n", sep = "",
@@ -314,7 +314,7 @@ send_output <- function() {
   output$failed
 }
 
-# A message that closes a command comes after what it printed.
+# The closing message of a command follows its output.
 close_with <- function(...) {
   send_output()
   cat(visible_controls(paste0(...)), sep = "", file = stderr())
@@ -340,7 +340,7 @@ to_output <- function(file, quiet, write) {
 
 exit_code <- function(fit) if (has_converged(fit)) 0L else 1L
 
-# The one table that is asked for, NULL when none is; JSON holds them all, but for those in `alone`.
+# The only table that is requested, or NULL; JSON contains all tables except those in `alone`.
 asked_table <- function(given, tables, format, alone = character()) {
   if (is.null(given$table)) return(NULL)
   table <- choose_one(given$table, tables, "--table")

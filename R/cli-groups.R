@@ -184,8 +184,8 @@ command_mediation <- function(given) {
   })
 }
 
-# A result of a fit that has converged as text, JSON (its table as `rows`, beside what `more` gives)
-# or CSV, with its figure where one is asked for.
+# A result of a fit that has converged as text, JSON (its table as `rows`, beside the fields of
+# `more`) or CSV, with its figure where one is asked for.
 show_result <- function(given, format, command, fit, result, more) {
   if (!has_converged(fit)) {
     print(fit)

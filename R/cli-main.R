@@ -42,8 +42,8 @@ main <- function(args = commandArgs(trailingOnly = TRUE), ...) {
   quit(save = "no", status = send_output() %||% code)
 }
 
-# The C locale knows ASCII only and would lose letters, also in the files written: its sister that
-# knows them all takes its place. Returns what was there.
+# The C locale contains ASCII characters only and would lose letters, also in the files written: its
+# UTF-8 variant replaces it. Returns the previous locale.
 widen_locale <- function() {
   before <- Sys.getlocale("LC_CTYPE")
   if (!before %in% c("C", "POSIX")) return(before)
@@ -185,7 +185,7 @@ check_flags <- function(args, options, name) {
   }
 }
 
-# The option that was meant: a value that was written as an option belongs to one.
+# The option that was meant when a value looks like an option.
 nearest_option <- function(unknown, known) {
   setting <- values_as_arguments[chartr("-", "_", sub("^--", "", unknown))]
   parts <- strsplit(gsub("\"", "", setting, fixed = TRUE), " = ", fixed = TRUE)[[1L]]
@@ -254,7 +254,7 @@ option_lines <- function(options) {
   described(flags, vapply(options, function(o) o@help, ""))
 }
 
-# Names, and beside each what it is for.
+# Names with their purposes.
 described <- function(names, texts) {
   names <- formatC(names, width = -max(nchar(names)))
   unlist(Map(function(name, text) wrap_lines(paste0(name, "  ", text), 2L, nchar(name) + 4L),

@@ -1,6 +1,6 @@
 # The commands that fit many times: bootstrap, cutoffs, plan.
 
-# With the workers asked for, and the user's own plan back afterwards.
+# Uses the requested workers, and restores the user's own plan afterwards.
 with_workers <- function(given, code) {
   workers <- given$workers
   if (is.null(workers)) return(code)

@@ -22,7 +22,7 @@ command_run <- function(given) {
   studied_code(study_fits(study, made))
 }
 
-# Fits only: what else is kept need not be computed again.
+# Fits only: other stored values need not be computed again.
 study_fits <- function(study, made) {
   fits <- made$steps$step[made$steps$kind %in% c("fit", "amend")]
   mget(fits, made$values)
@@ -36,7 +36,7 @@ command_demo <- function(given) {
   if (!dir.exists(folder) && !dir.create(folder, recursive = TRUE, showWarnings = FALSE)) {
     abort("usage", text_of("cannot_create_folder", folder = quoted(folder)))
   }
-  # a study, and data, that are there are the user's own by now
+  # an existing study and existing data belong to the user
   study <- read_study(write_study_files(folder, "study.yaml"), FALSE, FALSE)
   made <- run_steps(study, FALSE, given$quiet)
   steps <- made$steps

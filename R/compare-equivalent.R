@@ -10,11 +10,11 @@
 #'   later and before all that are not named, so that nothing later may be its cause.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_equivalent`, one row per model, those with fewest
-#'   changes first (at most ten): `change` (what takes the place of what), `places` (number of
-#'   changes), `chisq_difference` (of the refitted model, zero but for rounding), `verified`
-#'   (whether the refit has the same degrees of freedom and \eqn{\chi^2}). Attributes: `blueprints`,
-#'   a list of the models by `change`; `tried`, how many candidates were examined; `fixed`, which
-#'   variables cannot be caused by others, and why.
+#'   changes first (at most ten): `change` (the replaced relation and its replacement), `places`
+#'   (number of changes), `chisq_difference` (of the refitted model, zero but for rounding),
+#'   `verified` (whether the refit has the same degrees of freedom and \eqn{\chi^2}). Attributes:
+#'   `blueprints`, a list of the models by `change`; `tried`, how many candidates were examined;
+#'   `fixed`, which variables cannot be caused by others, and why.
 #' @section How: Every pair of constructs and observed variables that is linked by an effect or a
 #'   covariance is given each of its other states. A candidate counts as equivalent if it reaches
 #'   the covariance matrices of the fitted model at three random points with the same tangent space
@@ -97,7 +97,7 @@ is_saturated_graph <- function(graph) {
 
 # --- the graph of a fit ------------------------------------------------------------------------
 
-# The variables of the structural part, their graph, and what may be changed.
+# The variables of the structural part, their graph, and the relations that may be changed.
 structural_frame <- function(fit, before) {
   layout <- layout_of_group(fit$layout, 1L)
   rows <- layout$rows
@@ -134,8 +134,8 @@ restricted_pairs <- function(rows, name) {
   cbind(match(rows$first[odd], name), match(rows$second[odd], name))
 }
 
-# When each variable comes, as it is stated in `before` and for the times of repeated constructs;
-# NA where nothing is known. What `before` does not name comes last.
+# When each variable occurs, as stated in `before` and by the times of repeated constructs; NA where
+# nothing is known. Variables that `before` does not name come last.
 time_ranks <- function(name, before, repeated) {
   stated <- match(name, before)
   if (length(before)) stated[is.na(stated)] <- Inf
@@ -150,7 +150,7 @@ time_ranks <- function(name, before, repeated) {
 # May each of `i` come before `j`?
 may_precede <- function(rank, i, j) !any(rank[i, ] > rank[j, ], na.rm = TRUE)
 
-# Variables that all covary and that nothing causes.
+# Variables that all covary and that have no causes.
 exogenous_block <- function(frame) {
   graph <- frame$graph
   free <- which(rowSums(graph$arrows) == 0 & !frame$fixed & !frame$composite)
@@ -356,7 +356,7 @@ equivalent_reading <- function(x) {
     if (length(held$before)) text_of("equivalent_before", names = enumerate(held$before)))
 }
 
-# Numbered, with what could not be refitted.
+# Numbered models, with those that could not be refitted.
 equivalent_lines <- function(x) {
   paste0(format(seq_len(nrow(x))), ". ", x$change,
          ifelse(x$verified, "", text_of("equivalent_not_refitted")))
@@ -453,7 +453,7 @@ random_parameters <- function(graph) {
 
 same_matrix <- 1e-16    # sum of squared standardized residuals
 
-# The parameters of a graph that come closest to a covariance matrix, by damped least squares
+# The parameters of a graph that reproduce a covariance matrix best, by damped least squares
 # (Levenberg 1944; Marquardt 1963) from several starts.
 solve_graph <- function(graph, sigma, starts = 6L) {
   lower <- lower.tri(sigma, TRUE)
@@ -536,7 +536,7 @@ with_state <- function(graph, i, j, state) {
   graph
 }
 
-# Every graph that differs in the state of one linked pair and may be. `may(i, j)`: whether i may be
+# Every permitted graph that differs in the state of one linked pair. `may(i, j)`: whether i may be
 # a cause of j; `movable(i, j)`: whether the pair may change at all. Reversals come first.
 one_place_changes <- function(graph, may, movable) {
   m <- nrow(graph$arrows)

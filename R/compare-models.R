@@ -73,7 +73,7 @@ compare_models <- function(..., against = "previous", reference = FALSE, same_ro
   compare_fits(fits, labels, against, "compare_models", criteria, reference)
 }
 
-# Fits to the rows that all can use.
+# Fits to the rows that all models can use.
 fits_of_same_rows <- function(fits) {
   whole <- vapply(fits, function(fit) has_raw_data(fit$sample), NA)
   total <- vapply(fits, function(fit) fit$sample$total_rows %||% NA_integer_, 0L)
@@ -154,7 +154,7 @@ compare_fits <- function(fits, labels, against, verb, criteria = NULL, reference
             significance = criteria$significance)
 }
 
-# Rows of the saturated and of the baseline model: what the best and the emptiest would be.
+# Rows of the saturated and of the baseline model: the best and the worst possible fit.
 with_references <- function(columns, fit) {
   index <- indices_of(fit)
   moments <- layout_counts(fit$layout)$moments
@@ -394,7 +394,7 @@ format_comparison <- function(x) {
     next_step("see_estimates_differ"))
 }
 
-# A sentence a test.
+# One sentence for each test.
 pair_sentences <- function(x) {
   level <- attr(x, "significance") %||% 0.05
   unlist(lapply(which(!is.na(x$against)), function(k) {
@@ -424,7 +424,7 @@ pair_sentences <- function(x) {
   }))
 }
 
-# The least AIC and BIC, in words.
+# The smallest AIC and BIC, in words.
 comparison_reading <- function(x) {
   among <- which(!is.na(x$akaike_weight))
   if (length(among) < 2L)
@@ -450,10 +450,10 @@ anova.orizzonte_fit <- function(object, ...) {
 
 # Vuong's (1989) tests of two models that are not nested, from casewise log-likelihoods.
 
-# Whether the two can be distinguished (the variance of the casewise log-likelihood ratios is zero
-# when they cannot: under that, n times it is a weighted sum of chi-squares, Theorem 4.1), and which
-# is closer to the truth (the mean ratio over its standard error, Theorem 5.1). NULL without cases
-# that are independent and count alike.
+# Whether the two models can be distinguished (the variance of the casewise log-likelihood ratios is
+# zero when they cannot: then n times it is a weighted sum of chi-squares, Theorem 4.1), and which
+# is closer to the truth (the mean ratio over its standard error, Theorem 5.1). NULL unless cases
+# are independent and equally weighted.
 vuong_test <- function(fit, other) {
   usable <- vapply(list(fit, other), function(one) {
     has_raw_data(one$sample) && !is_weighted(one$sample) && is.na(count_clusters(one$sample))
@@ -512,7 +512,7 @@ observed_vcov <- function(fit) {
   solve_in_units(at$observed, diag(nrow(at$observed)))
 }
 
-# The log-density of what each case has.
+# The log-density of the observed values of each case.
 case_loglik <- function(x, sigma, mean) {
   out <- numeric(nrow(x))
   for (rows in rows_by_pattern(x)) {
@@ -525,8 +525,8 @@ case_loglik <- function(x, sigma, mean) {
   out
 }
 
-# P(sum of weights times chi-squares of one degree of freedom > q), by Imhof's (1961) integral. Its
-# integrand swings with a period that settles: panels of half a period alternate, and repeated means
+# P(sum of weights times chi-squares of one degree of freedom > q), by Imhof's (1961) integral. The
+# period of its integrand converges: panels of half a period alternate in sign, and repeated means
 # of their partial sums converge quickly (Euler's transformation).
 weighted_chisq_p <- function(q, weights) {
   weights <- weights[weights > 1e-10 * max(weights, 0)]

@@ -10,7 +10,7 @@
 #' @param fix An equation or bound as in [restrict()], such as `effect[age, Staying] == 0`.
 #' @param omit Items, constructs or paths to leave out, as in [leave_out()].
 #' @param split A construct to be replaced by two, bare or as text.
-#' @param into What takes its place: a named list of two sets of its items, such as
+#' @param into The two new constructs: a named list of two sets of its items, such as
 #'   `list(Greeting = c(be1, be2), Home = c(be3, be4))`. Both constructs take over all effects and
 #'   covariances, the scale rule and equality constraints. Hypotheses, quantities and
 #'   statements about single parameters that name the construct are refused by name, because they
@@ -67,7 +67,7 @@ amend_fit <- function(fit, free = NULL, fix = NULL, omit = NULL, because = NULL,
   if (length(split)) bp <- split_blueprint(bp, split, names(into), unname(into))
   amended <- refit_quietly(fit, list(blueprint = bp))
   if (!length(omit) && !length(split)) {
-    # the better of two optima: from our own start, and from where the fit stands
+    # the better of two optima: from the default start, and from the current solution
     near <- refit_quietly(fit, list(blueprint = bp), near = theta_of(fit))
     worse <- !has_converged(amended) || stats::deviance(amended) > stats::deviance(near) +
       1e-9 * moments_n(fit)
@@ -99,7 +99,7 @@ captured_halves <- function(quosure) {
   rlang::eval_tidy(quosure)
 }
 
-# The same as one text, as the command line and study files have it: "Greeting = be1, be2; Home =
+# The same as one text, the form of the command line and study files: "Greeting = be1, be2; Home =
 # be3, be4".
 parse_halves <- function(text, what) {
   if (is.null(text)) return(NULL)
@@ -217,7 +217,7 @@ amended_blueprint <- function(fit, chosen, fix, omit) {
   for (text in unique(c(chosen$asked[across], without_group(chosen$parameter[lone])))) {
     if (!text %in% bp$let_differ) bp <- add_different(bp, text)
   }
-  # what is new in every group is said once
+  # a change that is new in every group is stated once
   for (i in which(!across & !(fresh & duplicated(chosen$asked)))) {
     text <- if (fresh[i]) chosen$asked[i] else chosen$parameter[i]
     if (chosen$constraint[i] == 0L) {
@@ -231,7 +231,7 @@ amended_blueprint <- function(fit, chosen, fix, omit) {
   bp
 }
 
-# A bound on a slice, less the one parameter; an equation as a whole.
+# A bound on a slice, without the one parameter; an equation as a whole.
 drop_constraint <- function(restrictions, text, table) {
   out <- list()
   for (restriction in restrictions) {
@@ -249,8 +249,8 @@ drop_constraint <- function(restrictions, text, table) {
   out
 }
 
-# What freeing or fixing does to chi-square, predicted from the fit as it stands: score test, or
-# Wald test with its sign turned.
+# The predicted effect of freeing or fixing on chi-square, from the current fit: score test, or Wald
+# test with its sign reversed.
 predicted_drop <- function(fit, chosen, fix, omit) {
   if (length(omit) || (length(fix) && length(chosen$parameter))) return(NA_real_)
   if (length(chosen$parameter)) {
@@ -280,7 +280,7 @@ row_addresses_or_none <- function(text, table) {
   table$rows$parameter[rows]
 }
 
-# Freeing one parameter of a blueprint, whatever holds it: the reverse of every other verb.
+# Freeing one parameter of a blueprint, whatever constrains it: the reverse of every other verb.
 
 # `row` is its row in the layout (0 for a relation that is not in the model); the address has been
 # checked against the model.
@@ -296,7 +296,7 @@ release_parameter <- function(bp, text, layout, row) {
   if (any(mentioned)) {
     held <- bp$restrict[mentioned]
     bp$restrict <- bp$restrict[!mentioned]
-    # the others stay as they were: equal to each other, and fixed if they were
+    # the other parameters stay as they were: equal to each other, and fixed if they were fixed
     others <- setdiff(members, layout$rows$parameter[row])
     value <- Filter(function(r) is.numeric(r$right), held)
     for (one in held) {
@@ -310,7 +310,7 @@ release_parameter <- function(bp, text, layout, row) {
   }
   if (!is.na(layout$rows$fixed[row]) && needs_relaxing(bp, address))
     bp <- add_relaxed(bp, str2lang(text))
-  # a covariance that only stood in a restriction is still to be part of the model
+  # a covariance that only occurred in a restriction remains part of the model
   if (address$kind == "covariance" && !text %in% declared_covariances(bp, layout))
     bp <- add_relation(bp, address)
   bp
@@ -328,8 +328,8 @@ add_in_group <- function(bp, address, layout) {
   bp
 }
 
-# What is new must not be caught by an older statement about a slice, such as loading[Calm, ] == 1:
-# those are spelt out.
+# A new parameter must not be caught by an older statement about a slice, such as loading[Calm, ] ==
+# 1: such statements are spelt out.
 spell_out_slices <- function(bp, text, layout) {
   bare <- bp
   bare$restrict <- list()
@@ -352,7 +352,7 @@ spell_out_slices <- function(bp, text, layout) {
 
 row_addresses <- function(text, layout) layout$rows$parameter[restricted_rows(text, layout)]
 
-# The parameters a text means, with a group only where the text names one.
+# The parameters that a text refers to, with a group only where the text names one.
 plain_addresses <- function(text, layout) {
   rows <- restricted_rows(text, layout)
   if (!is.null(parse_address(text)$group)) return(layout$rows$parameter[rows])
@@ -364,7 +364,8 @@ mentions_any <- function(restriction, parameters, layout) {
              function(text) any(row_addresses(text, layout) %in% parameters), NA))
 }
 
-# Covariances the blueprint has without being told again: stated ones, and assumed ones.
+# Covariances that the blueprint contains without a new statement: stated ones, and those assumed by
+# default.
 declared_covariances <- function(bp, layout) {
   fresh <- plain_rows(bp, layout)
   fresh$parameter[fresh$kind == "covariance"]

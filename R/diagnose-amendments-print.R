@@ -183,7 +183,7 @@ chance_note <- function(x) {
           level = format_count(ceiling(tested * level)), level_2 = short_number(level))
 }
 
-# Kinds of amendments in few letters.
+# Abbreviations of the kinds of amendments.
 short_kinds <- c("effect on an item" = "effect on item",
                  "residual covariance within a construct" = "residual, within",
                  "residual covariance across constructs" = "residual, across")

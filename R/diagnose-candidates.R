@@ -1,10 +1,10 @@
 # Candidates for freeing in a fitted model: parameters that are fixed, equal or tied, and relations
 # that are not in it.
 
-# A list of columns: parameter, kind, first, second, group, change (what freeing it would be),
-# family, row, col, entry (row of the layout, 0 when new),
-# constraint (0 for none), value (where it is held now), and `reason` when it is not worth testing.
-# `all` adds what is nonsense.
+# A list of columns: parameter, kind, first, second, group, change (the kind of change that freeing
+# it would be), family, row, col, entry (row of the layout, 0 when new), constraint (0 for none),
+# value (at which it is held now), and `reason` when it is not worth testing. `all` includes
+# candidates that make no sense.
 find_candidates <- function(fit, all = FALSE) {
   fresh <- lapply(group_views(fit), function(view) {
     lapply(new_relations(view$layout, all), function(part) {
@@ -44,13 +44,14 @@ held_parameters <- function(layout) {
   rows <- which(fixed | shared)
   if (length(rows) == 0L) return(no_candidates())
   across <- layout$rows$shared
-  # of two places, freeing the one is freeing the other
+  # with two places, freeing one is freeing the other
   set <- held_sets(layout$rows)
   set[!across] <- NA
   first <- across & !duplicated(set)
   pair <- across & tabulate(match(set, unique(set)))[match(set, unique(set))] == 2L
   rows <- rows[!(first[rows] & (fixed[rows] | pair[rows]))]
-  # means and variances of constructs that are held are held at the 0 and the 1 of the first place
+  # means and variances of constructs that are held are held at 0 and 1, the values of the first
+  # place
   kept <- across[rows] &
     (!fixed[rows] |
      (layout$rows$kind[rows] %in% c("mean", "variance") & layout$rows$first[rows] %in%
@@ -100,8 +101,8 @@ new_relations <- function(layout, all) {
     if (all) list(nonsense_covariances(layout, sets))))
 }
 
-# Who is who: items of reflective constructs, constructs that are items of others, items of
-# composites, the rest.
+# The roles of variables: items of reflective constructs, constructs that are items of others, items
+# of composites, and the rest.
 variable_sets <- function(layout) {
   all <- c(layout$observed, layout$constructs)
   reflective <- setdiff(layout$constructs, layout$composites)
@@ -132,7 +133,7 @@ new_arrows <- function(layout, kind, from, to, change) {
                     parameter_families[["effect"]], match(to[keep], all), match(from[keep], all))
 }
 
-# Items of other constructs; constructs too, for constructs of constructs. Never an item of its own
+# Items of other constructs; for second-order constructs also constructs. Never an item of its own
 # descendant.
 new_loadings <- function(layout, sets) {
   lower <- setdiff(sets$reflective, sets$higher)
@@ -143,16 +144,16 @@ new_loadings <- function(layout, sets) {
   new_arrows(layout, "loading", from[!circular], to[!circular], "cross-loading")
 }
 
-# Effects among constructs and single variables; those of single variables on items. A composite is
-# what its items make it, an item causes nothing, and exogenous variables stay exogenous unless
-# it is a construct.
+# Effects among constructs and single variables, and effects of single variables on items. A
+# composite is determined by its items, an item causes nothing, and exogenous variables stay
+# exogenous unless they are constructs.
 new_effects <- function(layout, sets) {
   causes <- setdiff(sets$all, sets$items)
   outcomes <- setdiff(c(layout$constructs, intersect(layout$observed, layout$endogenous)),
                       c(sets$items, layout$composites))
   from <- rep(causes, length(outcomes))
   to <- rep(outcomes, each = length(causes))
-  # an indicator construct on its own parent or on its siblings: disturbances that covary say it
+  # an indicator construct on its own parent or on its siblings: covarying disturbances express it
   # better
   inside <- from %in% sets$inner &
     (to %in% sets$inner | (to %in% sets$higher & arrow_known(layout, to, from)))
@@ -167,7 +168,7 @@ new_effects <- function(layout, sets) {
          list(structural, on_items))
 }
 
-# An arrow against one that is there, or one that closes a longer loop, is a kind of its own.
+# An arrow opposite to an existing one, or one that closes a longer loop, is a separate kind.
 effect_change <- function(layout, sets, from, to) {
   ifelse(to %in% sets$inner, "effect on an item",
          ifelse(arrow_known(layout, to, from), "reversal",
@@ -210,13 +211,14 @@ new_pairs <- function(layout, pairs, reason = "", change = NULL) {
                       reason else reason[keep])
 }
 
-# Residuals of items and outcomes among each other; disturbances; and what was uncorrelated among
-# exogenous variables.
+# Residuals of items and outcomes with each other; disturbances; and exogenous variables that were
+# uncorrelated.
 new_covariances <- function(layout, sets) {
   varying <- setdiff(sets$all, layout$composites)
   endogenous <- intersect(varying, sets$endogenous)
   residual <- pairs_within(endogenous)
-  # residuals of items go with those of items and of single outcomes, disturbances with disturbances
+  # residuals of items covary with those of items and of single outcomes, disturbances with
+  # disturbances
   mixed <- (residual$first %in% layout$observed) != (residual$second %in% layout$observed) &
     (residual$first %in% sets$items | residual$second %in% sets$items)
   residual <- lapply(residual, function(x) x[!mixed])
@@ -224,7 +226,7 @@ new_covariances <- function(layout, sets) {
   new_pairs(layout, Map(c, residual, exogenous))
 }
 
-# Said better in another way, or not at all.
+# Better expressed in another way, or not at all.
 nonsense_covariances <- function(layout, sets) {
   varying <- setdiff(sets$all, layout$composites)
   constructs <- setdiff(layout$constructs, layout$composites)
@@ -271,8 +273,7 @@ match_kinds <- function(kinds) {
   }))
 }
 
-# How much of a standardized unit one unit of each candidate is; NA where a variance is not
-# positive.
+# The size of one unit of each candidate in standardized units; NA where a variance is not positive.
 candidate_units <- function(fit, candidates) {
   number <- match(candidates$group, fit$layout$groups)
   positive <- function(x) sqrt(ifelse(x > 0, x, NA))
@@ -297,13 +298,13 @@ candidate_units <- function(fit, candidates) {
 
 # Models with parameters freed or held, as the core reads them, and their refits.
 
-# The core's layout with all candidates as entries that nothing moves yet; `entry` says where each
-# is.
+# The core's layout with all candidates as entries that no parameter moves yet; `entry` gives the
+# position of each.
 core_with <- function(fit, candidates) {
   core <- fit$layout$model
   size <- length(core$family)
   new <- which(candidates$entry == 0L & candidates$constraint == 0L)
-  # numbered as the core does, which may not know the means
+  # numbered as in the core, which may not contain the means
   entry <- match(candidates$entry, core$rows, 0L)
   entry[new] <- size + seq_along(new)
   core$family <- c(core$family, as.integer(candidates$family[new]))
@@ -365,7 +366,7 @@ core_refit <- function(fit, core, start, fresh_starts = 0L) {
   found
 }
 
-# Core entries as rows of the layout; what the core does not know stays as it was.
+# Core entries as rows of the layout; entries unknown to the core stay as they were.
 layout_entries <- function(fit, eta) {
   out <- values_of(fit)
   rows <- fit$layout$model$rows

@@ -76,7 +76,8 @@ stacked <- function(geometry, of) {
   }))
 }
 
-# One column per free parameter of the fit, within what its equations and active bounds allow.
+# One column per free parameter of the fit, within the space that its equations and active bounds
+# allow.
 tangent_directions <- function(geometry) {
   core <- geometry$fit$layout$model
   by_entry <- lapply(seq_along(core$family), function(e) {
@@ -122,8 +123,8 @@ entry_direction <- function(geometry, family, group, row, col) {
 }
 
 # Directions of rank one, a a', for the columns of `weights` (observed variables by direction), in
-# all groups; less what the fit can do itself, of length one. Directions that the fit contains
-# become NA.
+# all groups; minus their projection on the tangent space of the fit, of length one. Directions that
+# the fit contains become NA.
 rank_one_directions <- function(geometry, weights) {
   out <- do.call(rbind, lapply(geometry$blocks, function(block) {
     y <- block$root %*% weights[[block$group]][block$variables, , drop = FALSE]
@@ -168,7 +169,7 @@ null_residuals <- function(geometry, draws) {
 # Many changes of one cell of the model matrices. As a matrix of directions they would have as many
 # numbers as moments times changes; but the direction of one cell has rank two, so that its product
 # with a vector of moments is a product of two columns with the matrix that the vector stands for.
-# `norm`: the length of each direction after what the fit can do itself is taken off; `taken`: its
+# `norm`: the length of each direction after this projection is subtracted; `taken`: its
 # products with the tangent space.
 new_changes <- function(geometry, family, group, row, col) {
   out <- list(family = family, group = group, row = row, col = col)
@@ -254,7 +255,7 @@ raw_along <- function(geometry, changes, vectors) {
   out
 }
 
-# What each case (or cluster) adds to the statistics of the changes: cases x changes.
+# The contribution of each case (or cluster) to the statistics of the changes: cases x changes.
 contributions_of_changes <- function(geometry, changes) {
   if (length(changes$row) == 0L) return(NULL)
   off <- case_contributions(geometry, geometry$tangent)
@@ -277,8 +278,8 @@ contributions_of_changes <- function(geometry, changes) {
   sweep(raw - off %*% t(changes$taken), 2L, changes$norm, "/")
 }
 
-# What each case (or cluster) adds to the statistics of some directions, without assuming normality:
-# cases x directions. NULL without cases.
+# The contribution of each case (or cluster) to the statistics of some directions, without assuming
+# normality: cases x directions. NULL without cases.
 case_contributions <- function(geometry, directions) {
   sizes <- vapply(geometry$blocks, function(b) {
     nrow(b$lower) + geometry$structured * length(b$variables)

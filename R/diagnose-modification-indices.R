@@ -49,7 +49,7 @@
 #' largest of the family); its attribute `p_joint` is the test of all of them and the single changes
 #' together.
 #'
-#' @section What is not offered:
+#' @section Parameters that are not offered:
 #' Parameters that set the scale of a construct, changes that would leave the model unidentified
 #' (\eqn{V/I_{cc} < 10^{-9}}), and nonsense: an item's residual with its construct, a disturbance
 #' with its own predictor. Items are never causes. `all = TRUE` lists them separately, with the
@@ -78,10 +78,10 @@
 #'   `p_adjusted`, `actual_drop` and `actual_estimate` (`NA` where not refitted; with robust
 #'   inference the drop is the scaled difference that [amend()] finds), `verdict` (`"stands_out"`,
 #'   `"within_chance"`, `"negligible"` or `"cannot_tell"`), `relation` (`""`, `"goes_with"` or
-#'   `"same_as"`) and `relative_to` (the other row), `moves` (the worst of what the change would do
-#'   to the conclusions: `"matters"`, `"open"` or `"harmless"`) and `moves_most` (to which of them),
-#'   and also `full_change`, `power`,
-#'   `explanation` (why the predicted and the actual drop differ, or what is improper about the
+#'   `"same_as"`) and `relative_to` (the other row), `moves` (the worst effect that the change would
+#'   have to the conclusions: `"matters"`, `"open"` or `"harmless"`) and `moves_most` (to which of
+#'   them), and also `full_change`, `power`,
+#'   `explanation` (why the predicted and the actual drop differ, or the improper parts of the
 #'   amended model) and `status` of the refit (`"proper"`, `"improper"`, `"not converged"`).
 #' @section Errors: `orizzonte_error_convergence` for a fit that did not converge;
 #'   `orizzonte_error_input` for an unknown kind (the nearest is named).
@@ -216,7 +216,7 @@ judge_rows <- function(fit, offered, criteria, heavy) {
                   relative_to = character())
     return(utils::modifyList(offered, blank))
   }
-  # candidates that say the same thing tie: their order must not depend on rounding, and one that
+  # candidates with the same implications tie: their order must not depend on rounding, and one that
   # leads to an impossible value comes after one that does not
   order <- order(offered$change %in% loop_kinds, -signif(offered$modification_index, 9L),
                  impossible_change(offered))
@@ -246,7 +246,7 @@ nothing_to_amend <- function(fit, verdict, criteria, heavy = FALSE) {
   fits <- exact_fit_words(fit, criteria)
   if (!is.null(fits)) return(paste(fits, text_of("none_stands_out", count = count)))
   exact <- exact_test(fit)
-  # the chi-square itself is too large when tails are heavy
+  # chi-square itself is too large when tails are heavy
   if (heavy)
     return(text_of("misfit_or_heavy_tails", chisq = format_fixed(exact$chisq), df = exact$df,
                    exact = p_clause(exact$p), count = count, instruction = instruction("robust")))
@@ -292,14 +292,14 @@ tested_candidates <- function(fit, candidates) {
     tests$response <- if (length(tests$response) == 0L) columns$response[open] else
       lapply(seq_along(open), function(i) tests$response[, i])
     for (name in names(columns)) columns[[name]][open] <- tests[[name]]
-    # about nothing else is anything known once this is free as well
+    # once this parameter is free, nothing is known about any other
     lost <- !is.finite(tests$information) | tests$information < 1e-9 * tests$own
     candidates$reason[open[lost]] <- text_of("model_would_not_be")
   }
   c(candidates, columns)
 }
 
-# With many missing patterns each is tested in each of them.
+# With many missing patterns each candidate is tested in every pattern.
 tell_candidates <- function(fit, size) {
   patterns <- sum(lengths(lapply(fit$sample$groups, `[[`, "patterns")))
   if (as.numeric(size) * patterns * length(core_theta(fit)) < long_testing) return(invisible())
@@ -332,10 +332,10 @@ power_of_rows <- function(candidates, variance, unit, criteria) {
   stats::pnorm(shift - limit) + stats::pnorm(-shift - limit)
 }
 
-# The leading candidates freed and fitted: real drops, real estimates, and why they differ from what
-# was predicted.
+# The leading candidates freed and refitted: actual drops, actual estimates, and the reasons why
+# they differ from the predictions.
 
-# Each freed by itself; also says which lead to the same moments.
+# Each candidate freed by itself; also reports which refits imply the same moments.
 refit_leaders <- function(fit, leaders) {
   size <- length(leaders$parameter)
   out <- list(drop = rep(NA_real_, size), estimate = rep(NA_real_, size),
@@ -362,7 +362,7 @@ refit_leaders <- function(fit, leaders) {
   out
 }
 
-# The better of two optima, from where the fit stands and from our own start, as amend() takes it.
+# The better of two optima, from the current solution and from the default start, as in amend().
 refit_leader <- function(fit, leaders, with, i) {
   lost <- list(status = "not converged", explanation = text_of("amended_model_does_not"))
   chisq <- stats::deviance(fit)
@@ -378,8 +378,8 @@ refit_leader <- function(fit, leaders, with, i) {
   if (with$entry[i] > 0L) start <- c(start, now_at(fit, leaders, i) + leaders$full_change[i])
   predicted <- leaders$modification_index[i]
   found <- core_refit(fit, core, start)
-  # another optimum may be lower; where a fit is slow it is looked for only if the drop is not the
-  # one that was predicted
+  # another optimum may be lower; where a fit is slow it is searched for only if the drop differs
+  # from the prediction
   if (!found$ok || !fits_slowly(fit) || is_far(stats::deviance(fit) - found$chisq, predicted)) {
     other <- core_refit(fit, core, rep(NaN, core$parameters), 4L)
     if (other$ok && (!found$ok || other$chisq < found$chisq - 1e-6)) found <- other
@@ -434,10 +434,10 @@ same_moments <- function(fit, one, other) {
   max(abs(moments[[1L]] - moments[[2L]])) < 1e-6
 }
 
-# Why reality is far from the prediction. `entry` is the candidate's number in the model that was
+# Why the refit is far from the prediction. `entry` is the candidate's number in the model that was
 # refitted.
 explain_gap <- function(fit, found, leaders, i, entry) {
-  # an optimum of the fit itself that is better than the one it is at?
+  # is there a better optimum of the fit itself than the current one?
   if (entry > 0L && !leaders$change[i] %in% equality_kinds) {
     again <- core_refit(fit, fit$layout$model, found$theta[seq_len(fit$layout$model$parameters)],
                         4L)

@@ -1,4 +1,4 @@
-# What a misspecification would do to the conclusions (Saris, Satorra & van der Veld 2009; Oberski
+# The effect of a misspecification on the conclusions (Saris, Satorra & van der Veld 2009; Oberski
 # 2014): how far each candidate would move hypotheses, effects, means of constructs or, where there
 # are none of these, the correlations of constructs.
 
@@ -149,7 +149,7 @@ summarized_moves <- function(moves, parameters) {
        moves_most = unname(vapply(found, `[`, "", 2L)[at]))
 }
 
-# The leading rows and what each moves most; NULL when there is nothing.
+# The leading rows and the target that each moves most; NULL when there are none.
 move_columns <- function(x, shown) {
   moves <- attr(x, "movements")
   if (is.null(moves)) return(NULL)

@@ -12,7 +12,7 @@
 #' variance is zero in the population, the one-sided p value \eqn{P(\chi^2_1 > \Delta)/2}
 #' (Kolenikov & Bollen 2012). If it is not significant, the negative estimate may be sampling error.
 #'
-#' @section What is recommended:
+#' @section Recommended remedies:
 #' A remedy has *worked* when its solution is proper (or at a bound) and, on the same data, does not
 #' fit significantly worse than the model as written. For other rows or variables, which cannot be
 #' compared, exact fit must not be rejected, or CFI and RMSEA must be acceptable by [criteria()].
@@ -26,8 +26,8 @@
 #'   frame: `attempt`, `change`, `status`, `chisq`, `df`, `p`, `cfi`, `rmsea`, `chisq_change`,
 #'   `df_change` and `p_change` (against the model as written on the same data; one-sided for a
 #'   negative variance at zero or at a bound), `trouble`), `fits` (by attempt, `NULL` where
-#'   none could be made), `findings` (sentences: what the trouble was) and `worked` (the attempts
-#'   that are recommended, the least intrusive first). `as.data.frame()` gives `attempts`.
+#'   none could be made), `findings` (sentences on the causes of the trouble) and `worked` (the
+#'   attempts that are recommended, the least intrusive first). `as.data.frame()` gives `attempts`.
 #' @section Errors: as [fit_model()] for unknown names; data that cannot be
 #'   analysed are part of the trouble and no error.
 #' @references
@@ -69,7 +69,8 @@ rescue <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL,
   now <- attempt("as written", state)
   if (now$proper) return(finish_rescue(bp, log, findings, 1L))
 
-  # mistakes in the data are put right one after the other, each on top of the last
+  # errors in the data are corrected one after the other, each in addition to the previous
+  # corrections
   for (repair in data_repairs(state)) {
     state <- repair$apply(state)
     findings <- c(findings, repair$finding)
@@ -108,7 +109,7 @@ try_remedies <- function(now, state, attempt) {
                      attempt(paste(c(state$lead, remedy$label), collapse = ", "),
                              remedy$apply(state))
                    })
-    # a variance moved to zero hides a fault and does not end the search for it
+    # a variance moved to zero hides a fault and does not end the search for its cause
     hides <- vapply(made, function(m) isTRUE(m$state$at_zero), NA)
     proper <- vapply(made, `[[`, NA, "proper") & !hides
     removes <- vapply(remedies, `[[`, NA, "removes")
@@ -153,7 +154,7 @@ attempt_fit <- function(state, random = NULL) {
   list(fit = fit, proper = state$status == "proper", status = state$status, trouble = state$trouble)
 }
 
-# Mistakes in the data, from the most certain on. Only of raw data.
+# Errors in the data, the most certain first. Only of raw data.
 data_repairs <- function(state) {
   if (!is.data.frame(state$data)) return(list())
   variables <- intersect(blueprint_variables(state$bp)$observed, names(state$data))
@@ -217,8 +218,8 @@ drop_variables <- function(state, names) {
   note_change(state, "leave_out(", paste(address_name(gone), collapse = ", "), ")")
 }
 
-# Remedies for the findings, the least intrusive first. `removes`: takes away what the data show to
-# be at fault, so that one may go on from there; `once`: tried only on the model as it stands.
+# Remedies for the findings, the least intrusive first. `removes`: removes the cause that the data
+# show, so that the search may continue from there; `once`: tried only on the model as it stands.
 model_remedies <- function(evidence, state) {
   out <- list()
   add <- function(label, removes, apply, once = FALSE) {
@@ -264,7 +265,7 @@ model_remedies <- function(evidence, state) {
     add(text_of("variances_constructs_not_negative"), FALSE,
         function(state) bound_variances(state, "constructs"), once = TRUE)
   for (remedy in construct_remedies(evidence)) out <- c(out, list(remedy))
-  # groups may have the same trouble
+  # several groups may have the same problem
   out[!duplicated(vapply(out, `[[`, "", "label"))]
 }
 
@@ -356,10 +357,10 @@ finish_rescue <- function(bp, log, findings, base) {
   k <- criteria()
   worked <- rule_remedy(attempts$status, exact, attempts$p_change,
                         rule_acceptable_fit(attempts$cfi, attempts$rmsea, k), k$significance)
-  # what only moves a variance to zero or to a bound comes last
+  # a remedy that only moves a variance to zero or to a bound comes last
   hides <- attempts$status == "at bound" |
     vapply(log, function(made) isTRUE(made$state$at_zero), NA)
-  # what is proper as written needs no test
+  # a model that is proper as written needs no test
   worked[1L] <- worked[1L] || log[[1L]]$proper
   structure(list(title = bp$title, attempts = attempts,
                  fits = stats::setNames(lapply(log, `[[`, "fit"), labels),

@@ -39,7 +39,7 @@ score_test <- function(fit, ...) {
   index <- diag(tested$core$joint)
   variance <- diag(tested$core$joint_variance)
   scores <- tested$core$score
-  # a generalised inverse: what the others add already counts once
+  # a generalized inverse: what the other parameters already contribute counts only once
   together <- joint_of(tested$core)
   if (together$df == 0L) {
     abort("identification",
@@ -90,9 +90,10 @@ canonical_text <- function(text) {
     format(parse_address(expression))
 }
 
-# The candidates that some texts mean: an exact one; without a group, that of every group; or all
-# held parameters in a slice (with `added`, of a slice without held ones all that could be added).
-# `asked`: what each is called by, the text itself where it stands for several groups.
+# The candidates that some texts refer to: an exact one; without a group, that of every group; or
+# all held parameters in a slice (with `added`, for a slice without held parameters, all that could
+# be added). `asked`: the name of each in the request, the text itself where it stands for several
+# groups.
 chosen_candidates <- function(fit, texts, added = FALSE) {
   candidates <- find_candidates(fit, all = TRUE)
   candidates$asked <- candidates$parameter
@@ -145,8 +146,8 @@ score_jointly <- function(fit, candidates) {
   list(with = with, core = tests)
 }
 
-# Scores of what could be released, their information and their variance: the same under normality,
-# summed over cases where inference is robust (Satorra 1989; Boos 1992).
+# Scores of the parameters that could be released, their information and their variance: the same
+# under normality, summed over cases where inference is robust (Satorra 1989; Boos 1992).
 score_core <- function(fit, with, joint) {
   robust <- is_robust(fit$request)
   tests <- core_score_tests(with$core, core_moments(fit), core_theta(fit), with$entry,
@@ -155,7 +156,7 @@ score_core <- function(fit, with, joint) {
   tests
 }
 
-# How the parameters respond to a unit of each change, as columns: known from the tests of all
+# How the parameters respond to a unit of each change, as columns: taken from the tests of all
 # candidates, unless these were too many.
 responses_of <- function(fit, candidates, with) {
   known <- candidates$response
@@ -198,7 +199,7 @@ print.orizzonte_score_test <- function(x, ...) {
 # of freedom.
 
 # The rows of all groups of each held address, tested together (Rao 1948), as candidates of their
-# own. `members` are their numbers among the offered ones, less the first, whose value goes on being
+# own. `members` are their numbers among the offered ones, without the first, whose value remains
 # the common parameter.
 joint_equalities <- function(fit, offered, criteria) {
   if (length(fit$layout$groups) < 3L) return(NULL)
@@ -238,7 +239,7 @@ joint_equalities <- function(fit, offered, criteria) {
   lapply(columns, function(x) x[kept])
 }
 
-# Several candidates freed and fitted together, from where the fit stands.
+# Several candidates freed and fitted together, starting from the current fit.
 refit_together <- function(fit, candidates, tested = score_jointly(fit, candidates)) {
   change <- joint_of(tested$core)$change
   core <- freed_core(tested$with$core, tested$with$entry, tested$with$constraint)
@@ -252,7 +253,8 @@ refit_together <- function(fit, candidates, tested = score_jointly(fit, candidat
   if (found$ok) found else core_refit(fit, core, numeric(), 4L)
 }
 
-# Many modification indices at once: adjusted p values, and which of the rows are echoes of others.
+# Many modification indices at once: adjusted p values, and relations that show which rows reflect
+# the same misfit.
 
 most_rows <- 2000L          # beyond which Holm's adjustment takes the place of simulation
 null_draws <- 2000L
@@ -302,8 +304,9 @@ null_of_rows <- function(fit, with) {
   list(draws = draws, correlation = correlation, largest = apply(draws, 2L, max))
 }
 
-# Adjusted p values of all rows. Neither adjustment needs more than the other to be valid, so the
-# smaller counts: simulation knows how the rows depend on each other, Holm's has no floor.
+# Adjusted p values of all rows. Each adjustment is valid without the other, so the smaller p value
+# counts: the simulation accounts for the dependence of the rows, Holm's procedure has no lower
+# limit.
 adjusted_p_values <- function(p, null) {
   holm <- stats::p.adjust(p, "holm")
   if (is.null(null)) return(holm)

@@ -1,8 +1,8 @@
-# Items that say together what single residual covariances say in pieces: blocks that share pairwise
-# more than their constructs explain, and constructs that look like two.
+# Items whose single residual covariances share one cause: blocks that share more variance pairwise
+# than their constructs explain, and constructs that appear to be two.
 
-# Three or more items that share pairwise more than their constructs explain: one more construct
-# says it.
+# Three or more items that share more variance pairwise than their constructs explain: one
+# additional construct accounts for it.
 shared_residuals <- function(fit, offered) {
   unlist(lapply(unname(group_views(fit)), function(view) {
     here <- offered$group %in% view$group
@@ -18,7 +18,7 @@ view_shared_residuals <- function(view, columns) {
   covariance <- columns$change %in% residual_kinds
   hot <- which(covariance & columns$verdict == "stands_out" & columns$expected_change > 0 &
                columns$p < 0.01)
-  # only the largest: a block stands out, or there is none
+  # only the largest: a block is clearly visible, or there is none
   hot <- utils::head(hot[order(-columns$modification_index[hot])], 30L)
   pairs <- lapply(columns$parameter[hot], parse_address)
   rows <- view$layout$rows
@@ -110,7 +110,7 @@ structures_frame <- function(geometry, candidates, z, p, p_joint, real) {
   best <- unlist(lapply(structure_families, function(family) {
     at <- which(candidates$family == family)
     at <- at[order(-z[at])]
-    # of splits the best of each construct
+    # for splits the best of each construct
     at[!duplicated(candidates$construct[at])][seq_len(min(2L, length(unique(
       candidates$construct[at]))))]
   }))
@@ -145,7 +145,7 @@ structures_frame <- function(geometry, candidates, z, p, p_joint, real) {
 }
 
 # All structures that are tried: family, construct, sets of items, directions. Those that the fit
-# contains already are left out.
+# already contains are left out.
 structure_candidates <- function(geometry) {
   fit <- geometry$fit
   splits <- lapply(splittable_constructs(fit), function(name) split_candidates(geometry, name))
@@ -210,8 +210,8 @@ split_directions <- function(geometry, name, items, signs) {
   }))
 }
 
-# Items that could be on either side of a split: the statistic falls by less than 1 when they change
-# sides.
+# Items that could be on either side of a split: the statistic decreases by less than 1 when they
+# change sides.
 either_side <- function(geometry, name, sets) {
   if (is.na(name) || length(sets) < 2L) return("")
   items <- unlist(sets)
@@ -233,8 +233,8 @@ all_partitions <- function(size) {
   signs[, minus >= 2L & minus <= size - 2L, drop = FALSE]
 }
 
-# With many items: from the signs of the three leading eigenvectors of the weighted residual matrix,
-# single items change sides as long as the statistic rises.
+# With many items: starting from the signs of the three leading eigenvectors of the weighted
+# residual matrix, single items change sides as long as the statistic increases.
 searched_partitions <- function(geometry, name, items) {
   fit <- geometry$fit
   observed <- fit$layout$parts[[1L]]$observed
@@ -304,8 +304,8 @@ single_changes <- function(geometry) {
               found$row[open], found$col[open])
 }
 
-# Draws of all statistics under the model: Wishart under normality; where kurtosis asks for it or
-# inference is robust, multipliers of what each case adds, studentized.
+# Draws of all statistics under the model: Wishart under normality; where kurtosis requires it or
+# inference is robust, multipliers of the contribution of each case, studentized.
 structure_null <- function(geometry, directions, singles) {
   robust <- is_robust(geometry$fit$request) || rule_kurtosis(kurtosis_z(geometry$fit))
   size <- ncol(directions) + length(singles$row)

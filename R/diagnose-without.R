@@ -93,8 +93,8 @@ rows_to_drop <- function(fit, texts) {
   })))
 }
 
-# Some rows at zero: Wald test from the fit as it stands, and the rise of chi-square after
-# refitting. Equal ones go with their class.
+# Some rows fixed at zero: Wald test from the current fit, and the increase of chi-square after
+# refitting. Equated parameters are fixed together with their class.
 drop_paths <- function(rows, fit, vcov) {
   k <- map_matrix(fit$layout)[rows, , drop = FALSE]
   covariance <- k %*% vcov %*% t(k)

@@ -28,8 +28,8 @@ largest_size <- function(table, plan, text, page) {
   max(0, vapply(placements(table, plan, text, page, 14L), `[[`, 0, "unit"))
 }
 
-# The best of the searched drafts, where there are any; other plans where these conflict or are
-# small.
+# The best of the searched drafts, where there are any; other plans where these have conflicts or
+# are small.
 best_arrangement <- function(table, plan, text, strength, nudge, page, tags) {
   kept <- saved_placement(table, plan, text, page)
   if (!is.null(kept))
@@ -82,7 +82,7 @@ placements <- function(table, plan, text, page, most, searched = FALSE) {
 # others by size; then all with more room between the boxes, which makes them smaller.
 by_preference <- function(tried, page) {
   units <- vapply(tried, `[[`, 0, "unit")
-  # so many boxes that no letter can be read on this page: the largest will do
+  # with so many boxes that no letter can be read on this page, the largest plan is used
   if (max(units) < hopeless_unit) return(tried[utils::head(order(-units), 2L)])
   fine <- which(units >= min(0.88 * max(units), legible_unit))
   order <- utils::head(c(fine[1L], setdiff(order(-units), fine[1L])), 6L)
@@ -116,7 +116,8 @@ new_arrangement <- function(table, plan, nodes, unit, page, text, strength, tags
        conflicts = count_conflicts(nodes, edges, page), drawn = drawn)
 }
 
-# Boxes, labels and lines that are in each other's way, or off the page: another plan is tried then.
+# Boxes, labels and lines that overlap each other, or extend beyond the page: another plan is tried
+# then.
 count_conflicts <- function(nodes, edges, page) {
   boxes <- outlines(nodes)
   labelled <- which(!vapply(edges, function(e) is.null(e$box), NA))
@@ -139,7 +140,7 @@ overlapping <- function(box) {
 
 boxes_meet <- function(nodes) overlapping(outlines(nodes[nodes$kind != "lane", ])) > 0L
 
-# The largest size at which boxes and what is beside them fit on the page.
+# The largest size at which the boxes and everything beside them fit on the page.
 page_unit <- function(nodes, page) {
   across <- max(nodes$x + nodes$w / 2 + nodes$over_right) -
     min(nodes$x - nodes$w / 2 - nodes$over_left)
@@ -325,7 +326,7 @@ within_page <- function(at, before, after, room) {
   to[1L] + (at - at[first]) * diff(to) / (at[last] - at[first])
 }
 
-# Where long effects pass the layers between their ends: beside the boxes there.
+# Where long effects pass the layers between their ends: beside the boxes of that layer.
 saved_lanes <- function(nodes, plan, layer) {
   lanes <- lane_nodes(setdiff(unlist(plan$order), nodes$name))
   for (k in seq_along(lanes$name)) {
@@ -378,7 +379,7 @@ covariance_matrix <- function(table, rows, points) {
     points = rep(points, 2L * count - 1L + length(rows))))
 }
 
-# The cells moved to a corner in which nothing else is drawn; NULL when there is none.
+# The cells moved to a corner without any other element; NULL when there is none.
 in_free_corner <- function(cells, found) {
   page <- found$page
   width <- max(cells$x) + 0.3

@@ -137,8 +137,9 @@ lane_nodes <- function(name) {
                   residual = zero, tied = integer(count)))
 }
 
-# Where items stand as seen from their construct: beside it in the outer layers; between them above
-# in the upper half, below in the lower one, in turn when the layer holds one construct.
+# Where items are placed relative to their construct: beside it in the outer layers; between them
+# above in the upper half, below in the lower one, alternating when the layer contains one
+# construct.
 hang_sides <- function(nodes, plan) {
   turn <- 1
   for (l in seq_along(plan$order)) {
@@ -211,8 +212,8 @@ hung_size <- function(items, hang) {
     0.3 + nrow(items) * max(item_pitch, items$h + 0.07))
 }
 
-# x of each layer: each as close to those before as its boxes allow. Items hung on opposite sides of
-# lone neighbours do not meet.
+# x of each layer: as close to the previous layers as its boxes allow. Items on opposite sides of
+# neighbours that are alone in their layers do not meet.
 place_layers_across <- function(nodes, plan, cells, channel) {
   x <- numeric(length(plan$order))
   core <- function(l) max(c(0, nodes$w[match(plan$order[[l]], nodes$name)])) / 2
@@ -254,7 +255,7 @@ place_layers_down <- function(nodes, plan, cells) {
     names <- plan$order[[l]]
     max(offsets[[l]]) + cells["down", names[length(names)]]
   }, 0)
-  # lone variables side by side stand level, whichever way their items hang
+  # variables that are alone in neighbouring layers are level, whichever way their items hang
   lone <- unlist(plan$order[lengths(plan$order) == 1L])
   level <- if (length(lone)) max(cells["up", lone]) + max(cells["down", lone]) else 0
   tallest <- max(heights, level)
@@ -275,8 +276,8 @@ place_layers_down <- function(nodes, plan, cells) {
   nodes
 }
 
-# The mean height of what a variable is linked with; lanes count more, so that long arrows are
-# straight.
+# The mean height of the variables that a variable is linked with; lanes count more, so that long
+# arrows are straight.
 neighbour_mean <- function(name, links, y) {
   linked <- c(links[links[, 1L] == name, 2L], links[links[, 2L] == name, 1L])
   if (length(linked) == 0L) return(NA_real_)

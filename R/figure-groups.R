@@ -59,7 +59,7 @@ plot.orizzonte_ladder <- function(x, ...) {
                                         30 else 0, hjust = if (size > 4L) 1 else 0.5))
 }
 
-# What the axes span at least, so that no difference looks large that is none: from the acceptable
+# The minimum span of the axes, so that no negligible difference looks large: from the acceptable
 # value to the best one; 20 points of BIC.
 ladder_axes <- function(table, criteria) {
   middle <- mean(range(table$bic))
@@ -70,7 +70,8 @@ ladder_axes <- function(table, criteria) {
                   index = factor(rep(names(spans), each = 2L), names(spans))))
 }
 
-# A line joins what is tested against each other; a step with another reference starts a new line.
+# A line joins models that are tested against each other; a step with another reference starts a new
+# line.
 ladder_lines <- function(table) {
   follows <- table$against == c(NA, table$rung[-nrow(table)])
   cumsum(!(follows %in% TRUE | !table$rung %in% setdiff(table$rung, names(rung_adds))))
@@ -140,7 +141,7 @@ wrapped_caveat <- function(x, rung = NULL, also = NULL) {
   if (length(caveat)) paste(strwrap(caveat, 100L), collapse = "\n")
 }
 
-# Along the ramp, from dusk to dawn.
+# Along the colour ramp, from dusk to dawn.
 group_colours <- function(groups) {
   ramp <- grDevices::colorRampPalette(palette_dusk[c("deep", "slate", "dune", "amber")])
   stats::setNames(ramp(length(groups)), groups)
@@ -197,7 +198,7 @@ expected_lines <- function(view, construct) {
   }))
 }
 
-# Ticks of one index: CFI, RMSEA and SRMR have none beyond 0 and 1.
+# Ticks of one index: CFI, RMSEA and SRMR have none below 0 or above 1.
 ladder_breaks <- function(limits) {
   at <- pretty(limits)
   at <- at[at >= limits[1L] & at <= limits[2L]]
@@ -209,7 +210,7 @@ ladder_breaks <- function(limits) {
 #' `show = "means"` draws the means of the groups with their intervals, sorted; `show = "items"` a
 #' map of the loadings and intercepts of all items in all groups, with those that differ marked.
 #'
-#' @param x What [approximate_means()] returned.
+#' @param x An object from [approximate_means()].
 #' @param show `"means"` or `"items"`.
 #' @param ... Not used.
 #' @return A ggplot object.
@@ -285,7 +286,7 @@ autoplot.orizzonte_approximate_means <- function(object, ...) plot(object, ...)
 #' marks the place where the parameter changes. `show = "curves"` draws the parameters themselves,
 #' with the means and variances of the constructs.
 #'
-#' @param x What [constancy()] returned.
+#' @param x An object from [constancy()].
 #' @param show `"process"` or `"curves"`.
 #' @param ... Not used.
 #' @return A ggplot object.

@@ -16,8 +16,8 @@ core_plan <- function(table, strength = NULL) {
          layer = layer, arrows = arrows), laned)
 }
 
-# For each construct, the construct before whose items it is placed: itself, or, for a construct
-# without own items, the owner of most of its items.
+# For each construct, the construct that shares its place before a set of items: itself, or, for a
+# construct without own items, the owner of most of its items.
 hosts <- function(table, core, owner) {
   loading <- table$rows$kind == "loading"
   vapply(stats::setNames(core, core), function(one) {
@@ -28,9 +28,10 @@ hosts <- function(table, core, owner) {
   }, "")
 }
 
-# The construct that an item is drawn with: the one with the strongest loading, by the standardized
-# size of each row, or else the first that declares it; a general factor last, and with it a
-# construct of the same items as an earlier one (level and slope of a growth model).
+# The construct beside which an item is drawn: the one with the strongest loading, by the
+# standardized size of each row, or otherwise the first that declares it; a general factor last,
+# together with any construct that has the same items as an earlier one (level and slope of a growth
+# model).
 item_owner <- function(table, items, strength = NULL) {
   own <- table$rows$kind %in% c("loading", "weight")
   weight <- table$rows$kind[own] == "weight"
@@ -44,7 +45,7 @@ item_owner <- function(table, items, strength = NULL) {
   stats::setNames(construct[last][match(items, item[last])], items)
 }
 
-# Constructs whose items take in all items of another one. `sets`: items by construct.
+# Constructs whose items include all items of another one. `sets`: items by construct.
 general_factors <- function(sets) {
   wider <- vapply(sets, function(own) {
     any(vapply(sets, function(x) length(x) < length(own) && all(x %in% own), NA))

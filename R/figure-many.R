@@ -5,9 +5,9 @@
 #' distributions of correctly specified and misspecified models, power by n, influential cases,
 #' claims under other choices.
 #'
-#' @param x What one of these functions returned.
+#' @param x An object from one of these functions.
 #' @param labels How many cases to name.
-#' @param parameters Of a bootstrap: which numbers to draw, by name; the first twelve
+#' @param parameters Numbers of a bootstrap to draw, by name; the first twelve
 #'   different ones when `NULL`.
 #' @param ... Not used.
 #' @return A ggplot object.

@@ -110,7 +110,7 @@ residual_cells <- function(gap, in_units, large, full) {
 
 residual_digits <- c(correlation = 2L, covariance = 0L, own_se = 1L, moment_se = 1L)
 
-# Lines between the constructs, and where their names stand.
+# Lines between the constructs, and positions of their names.
 construct_blocks <- function(owner, names) {
   size <- length(names)
   starts <- c(1L, which(owner[-1L] != owner[-size]) + 1L)
@@ -140,7 +140,8 @@ framed <- function(part, line, colour) {
   }
 }
 
-# "+.12" and "-.12", with a real minus and no zero before the point; nothing but zeros has no sign.
+# "+.12" and "-.12", with a typographic minus and without a leading zero; a value of only zeros has
+# no sign.
 short_residual <- function(x, digits) {
   size <- sub("^0\\.", ".", formatC(abs(x), digits = digits, format = "f"))
   ifelse(grepl("[1-9]", size), paste0(ifelse(x > 0, "+", "-"), size), size)
@@ -152,7 +153,7 @@ short_residual <- function(x, digits) {
 #' standardized units. Lines show the significance level and the smallest change of interest.
 #' Changes that are both significant and large appear in the upper corners. The largest are named.
 #'
-#' @param x What [amendments()] returned.
+#' @param x An object from [amendments()].
 #' @param labels How many to name.
 #' @param ... Not used.
 #' @return A ggplot object.
@@ -244,7 +245,7 @@ spread_labels <- function(y, gap, side) {
 #' Fit indices over the revisions, with the cut-offs for good and acceptable fit. A gap separates
 #' models that are not comparable.
 #'
-#' @param x What [trail()] returned.
+#' @param x An object from [trail()].
 #' @param ... Not used.
 #' @return A ggplot object.
 #' @section Errors: `orizzonte_error_input` for an unknown argument.

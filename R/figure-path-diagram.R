@@ -1,4 +1,4 @@
-# Path diagrams of fits and of blueprints: what is shown of each group, side by side or on pages.
+# Path diagrams of fits and of blueprints: the view of each group, side by side or on pages.
 
 #' Draw a path diagram
 #'
@@ -19,7 +19,7 @@
 #'   brackets) or `"none"`.
 #' @param nudge A data frame with columns `name`, `dx` and `dy` that moves
 #'   boxes, in inches on the page; `dy` > 0 is up. A construct takes its items along, unless they
-#'   are named themselves. [arrange_as()] keeps what was moved.
+#'   are named themselves. [arrange_as()] keeps boxes that were moved.
 #' @param groups Which groups to draw; all when `NULL`. Up to four groups are drawn side by side in
 #'   the same arrangement; more than four have a page each. Values that differ between groups (Wald
 #'   test, p < .05) are emphasised.
@@ -50,7 +50,7 @@
 #' plot(bp)
 #' fit <- suppressMessages(fit_model(bp, choirs))
 #' path_diagram(fit)
-#' # what a reader asks next: which paths carry weight, and how much is explained
+#' # the next question: which paths carry weight, and how much is explained
 #' path_diagram(fit, r_squared = TRUE, grey_nonsignificant = TRUE)
 #' @export
 path_diagram <- function(fit, values = "standardized", nudge = NULL, groups = NULL,
@@ -107,7 +107,7 @@ print.orizzonte_pages <- function(x, ...) {
   invisible(x)
 }
 
-# What is shown of one group: its layout, texts of the values, tags beside constructs, the filled
+# The view of one group: its layout, texts of the values, tags beside constructs, the filled
 # part of their outlines, and how each row is drawn.
 diagram_view <- function(view, fit, values, tags, filled, grey) {
   span <- fit$layout$spans[[view$number]]
@@ -291,7 +291,7 @@ diagram_text <- function(raw, standardized, values) {
     text <- mapply(formatC, x, digits = digits, MoreArgs = list(format = "f"))
     ifelse(is.na(x), "", sub("^-(0[.]?0*)$", "\\1", text))
   }
-  # a value that cannot exceed 1, or hardly ever does, has no zero before the point
+  # a value that cannot exceed 1, or hardly ever does, has no leading zero
   bare <- function(x) sub("^(-?)0[.]", "\\1.", short(x))
   switch(values,
     standardized = bare(standardized),
@@ -301,7 +301,8 @@ diagram_text <- function(raw, standardized, values) {
     none = rep("", length(raw)))
 }
 
-# Before and after the chi-square, which is drawn as a formula: not every device has the letter.
+# Before and after the chi-square symbol, which is drawn as a formula: not every device has the
+# letter.
 diagram_captions <- function(fit, values, differs, grey) {
   kind <- c(standardized = "standardized values", raw = "raw values",
             both = text_of("raw_values_standardized_brackets"), none = "")[[values]]

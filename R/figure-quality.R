@@ -4,7 +4,7 @@
 #' average variance extracted with their intervals against the cut-offs, the largest variance shared
 #' with another construct beside them; the general, specific and residual share of each item.
 #'
-#' @param x What one of these functions returned.
+#' @param x An object from one of these functions.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A ggplot object.
 #' @section Errors: `orizzonte_error_input` for an unknown argument.

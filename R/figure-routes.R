@@ -1,5 +1,5 @@
-# The lines of a path diagram: straight where nothing is in the way, bent where something is, along
-# the lanes of their layers where it must be.
+# The lines of a path diagram: straight where nothing is in the way, bent where necessary, along the
+# lanes of their layers where there is no other way.
 
 # --- geometry ----------------------------------------------------------------------------------
 
@@ -47,7 +47,7 @@ boxes_hit <- function(path, nodes, except, margin) {
   core_boxes_crossed(path, core_boxes(nodes, in_the_way(nodes, except)), margin, 0.04)
 }
 
-# The straight pieces of lines: x, y, x, y, number of the line, how much it counts to cross it.
+# The straight pieces of lines: x, y, x, y, number of the line, and the cost of crossing it.
 pieces_of <- function(edges, number = seq_along(edges)) {
   do.call(rbind, lapply(seq_along(edges), function(i) {
     path <- edges[[i]]$path
@@ -59,7 +59,7 @@ pieces_of <- function(edges, number = seq_along(edges)) {
 }
 
 # The best of several ways: through no box, on the page, crossing few lines, short and straight.
-# `values`: where those of residuals will stand. Crossing a loading counts thrice.
+# `values`: the boxes of the residual values. Crossing a loading counts three times.
 best_way <- function(ways, nodes, values, except, drawn, unit, page,
                      extra = numeric(length(ways))) {
   best <- core_best_way(ways, extra, core_boxes(nodes, in_the_way(nodes, except)),
@@ -125,14 +125,14 @@ tag_ways <- function(node, unit) {
   c(ways, beside)
 }
 
-# The residual arrows of the core turn to where they are least in the way.
+# The residual arrows of the core point in the direction with the fewest obstacles.
 disturbances_turned <- function(edges, nodes, unit, page) {
   turning <- which(vapply(edges, function(e) isTRUE(e$turns), NA))
   if (length(turning) == 0L) return(edges)
   scene <- label_scene(edges, nodes, page)
   still <- !scene$point_of %in% turning
   angles <- c(90, 60, 120, 270, 300, 240, 45, 135, 315, 225, 20, 160, 340, 200) * pi / 180
-  # values of the other residuals stand already
+  # the other residuals already have their values in place
   taken <- do.call(rbind, c(list(matrix(0, 0L, 4L)), lapply(edges, function(e) {
     if (e$type != "residual" || isTRUE(e$turns) || !nzchar(e$text)) return(NULL)
     residual_label(e$path, text_box(e$text, base_points * 0.9 * unit))
@@ -174,7 +174,7 @@ loading_edges <- function(table, nodes, plan, unit) {
   construct <- ifelse(item == table$rows$first[rows], table$rows$second[rows],
                       table$rows$first[rows])
   own <- nodes$owner[match(item, nodes$name)] == construct
-  # own items first: the others find their way between them
+  # own items first: the others are routed between them
   order <- order(!own)
   values <- residual_values(nodes, unit, plan$between)
   edges <- list()
@@ -192,7 +192,7 @@ loading_edges <- function(table, nodes, plan, unit) {
   edges
 }
 
-# The middle of the side of an item that a line from a construct comes to.
+# The midpoint of the side of an item at which a line from a construct ends.
 facing <- function(item, construct, plan) {
   if (item$dy != 0) return(c(item$x, item$y - item$dy * item$h / 2))
   side <- if (plan$between) sign(construct$x - item$x) else -item$dx
@@ -255,7 +255,7 @@ swung_ways <- function(from, to, nodes, unit) {
   lapply(seq_len(nrow(shapes)), function(k) {
     shape <- shapes[k, ]
     level <- shape$level + sign(shape$level - mean(ends)) * shape$deep
-    # a cubic reaches three quarters of the way to its inner points
+    # a cubic curve reaches three quarters of the way to its inner points
     control <- ends + (level - ends) / 0.75
     across <- to$x - from$x
     cubic(centre(from), c(from$x + shape$leave * across, control[1L]),

@@ -2,7 +2,7 @@
 # which items stand, and whether they hang above or below their construct. Drafts with straight
 # lines are compared by a stated cost; curves and labels of the best are drawn afterwards. Pure.
 
-# What a draft costs, in units of one crossing of two lines.
+# The cost of a draft, in units of one crossing of two lines.
 draft_costs <- list(
   detour = 12,        # a line that would have to go around a box or a row of items
   bend = 1.5,         # a line that passes a box in one gentle arc
@@ -370,7 +370,7 @@ column_draft <- function(state, facts, drawn) {
 
 # --- geometry of many lines ----------------------------------------------------------------------
 
-# Which lines (x, y, x, y) pass through which boxes, those of their own ends apart.
+# Which lines (x, y, x, y) pass through which boxes, except those of their own ends.
 blocked_by <- function(lines, boxes, keys, margin) {
   rows <- nrow(lines)
   columns <- nrow(boxes)
@@ -555,8 +555,8 @@ is_two_columns <- function(plan) {
   length(plan$order) == 2L && length(plan$arrows$row) == 0L && !plan$between
 }
 
-# All but those assumed of a composite's items, which the caption says are left out, and those shown
-# as a matrix.
+# All rows except the default ones of a composite's items, which the caption mentions, and those
+# shown as a matrix.
 drawn_covariances <- function(table) {
   composed <- table$rows$first[table$rows$kind == "weight"]
   drawn <- which(table$rows$kind == "covariance" &

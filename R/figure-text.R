@@ -67,8 +67,8 @@ fixed_cost <- function(candidates, scene, edge) {
     80 * off_the_page(box, scene$page) + candidates$distance
 }
 
-# Boxes a label may take, each with its distance from where one would look for it. `beside`: how far
-# from the line, 1 not to touch it.
+# Boxes that a label may occupy, each with its distance from the expected position. `beside`: the
+# distance from the line, 1 for not touching it.
 label_candidates <- function(edge, points, beside = 0) {
   size <- text_box(edge$text, points)
   if (edge$type == "residual")
@@ -94,8 +94,8 @@ label_candidates <- function(edge, points, beside = 0) {
          rep(0.3 * (beside != 0) + 0.5 * abs(beside), each = length(t)))
 }
 
-# The value of a residual is written at the tail of its arrow; beside it, where the arrow comes from
-# above an item between two constructs.
+# The value of a residual is written at the tail of its arrow, or beside it where the arrow comes
+# from above an item between two constructs.
 residual_label <- function(path, size) {
   direction <- path[1L, ] - path[2L, ]
   direction <- direction / sqrt(sum(direction^2))

@@ -1,6 +1,6 @@
-# The chi-square test of a fit and of the difference between two fits, and what replaces it when
-# normality is not assumed: sandwich errors, scaled tests, and what fit indices take from them. The
-# latter are sums over single cases, made in the core.
+# The chi-square test of a fit and of the difference between two fits, and its replacements when
+# normality is not assumed: sandwich standard errors, scaled tests, and the corrections that fit
+# indices need. These are sums over single cases, computed in the core.
 
 # The cases behind the moments of each group, as the core reads them.
 core_cases <- function(fit) {
@@ -12,14 +12,14 @@ core_cases <- function(fit) {
   })))
 }
 
-# H^-1 J H^-1 of what the core estimates, and of profiled intercepts (White 1982).
+# H^-1 J H^-1 of the parameters that the core estimates, and of profiled intercepts (White 1982).
 sandwich_of <- function(fit) {
   cached(fit, "sandwich", core_sandwich(fit$layout$model, core_moments(fit), core_theta(fit),
                                         core_cases(fit), fit$layout$profiled))
 }
 
-# Estimates over their errors follow t with C - 1 degrees of freedom where errors come from C
-# clusters, else a normal distribution.
+# Estimates over their standard errors follow t with C - 1 degrees of freedom where standard errors
+# come from C clusters, otherwise a normal distribution.
 reference_df <- function(fit) {
   clusters <- count_clusters(fit$sample)
   if (is.na(clusters)) Inf else clusters - 1
@@ -77,9 +77,9 @@ scaling_at <- function(fit, theta) {
   found
 }
 
-# The difference of two nested models: scaled by what both say (Satorra & Bentler 2001), or, where
-# that is not positive or the variance is also requested, from both models evaluated at the
-# estimates of the smaller model (Satorra & Bentler 2010).
+# The difference of two nested models: scaled by the corrections of both (Satorra & Bentler 2001),
+# or, where that is not positive or the variance is also requested, from both models evaluated at
+# the estimates of the smaller model (Satorra & Bentler 2010).
 robust_difference <- function(small, large, plain, df, adjusted) {
   factor <- robust_test_trace(small) - robust_test_trace(large)
   if (adjusted || !isTRUE(factor > 0)) return(difference_at(small, large, plain, df, adjusted))
@@ -122,14 +122,15 @@ implied_samples <- function(eta, larger, smaller) {
   }, unname(larger$layout$parts), unname(smaller$layout$parts), every, core_moments(larger))
 }
 
-# The parameters with which the larger model implies the same; NULL when there are none. From where
-# the smaller one stands, as far as the two share parameters; then from our own starting values.
+# The parameters with which the larger model has the same implied moments; NULL when there are none.
+# Starts at the solution of the smaller model, as far as the two share parameters; then at the
+# default starting values.
 reproducing_theta <- function(eta, larger, smaller,
                               samples = implied_samples(eta, larger, smaller)) {
   layout <- larger$layout
   shared <- eta[match(layout$rows$parameter[layout$leading], smaller$layout$rows$parameter)]
   shared <- shared[layout$model$used]
-  # by the smallest difference that the data could show, and no finer than numbers are
+  # relative to the smallest difference that the data could show, within numerical precision
   limit <- max(min(1e-8, 1e-3 / moments_n(larger)), 1e-12)
   for (start in list(ifelse(is.na(shared), NaN, shared), numeric())) {
     again <- core_fit(layout$model, samples, as.numeric(start))
@@ -138,8 +139,8 @@ reproducing_theta <- function(eta, larger, smaller,
   }
 }
 
-# A core of fewer parameters against the fit: the rise of chi-square, scaled as in
-# robust_difference(). `theta`: the fit's parameters that say the same as the smaller model's.
+# A core with fewer parameters against the fit: the increase of chi-square, scaled as in
+# robust_difference(). `theta`: the fit's parameters that are equivalent to the smaller model's.
 core_difference <- function(fit, core, found, theta) {
   plain <- found$chisq - stats::deviance(fit)
   df <- fit$layout$model$parameters - core$parameters
@@ -155,8 +156,8 @@ core_difference <- function(fit, core, found, theta) {
   list(chisq = scaled_chisq(plain, df, factor)$chisq, df = df)
 }
 
-# A core of more parameters against the fit: the fall of chi-square, scaled as in
-# robust_difference(). `start`: its parameters that say the same as the fit's; NULL where they are
+# A core with more parameters against the fit: the decrease of chi-square, scaled as in
+# robust_difference(). `start`: its parameters that are equivalent to the fit's; NULL where they are
 # not needed.
 core_drop <- function(fit, core, found, start, df) {
   plain <- stats::deviance(fit) - found$chisq
@@ -171,14 +172,14 @@ core_drop <- function(fit, core, found, start, df) {
   scaled_chisq(plain, df, factor)$chisq
 }
 
-# Under tables of differences.
+# Notes below tables of differences.
 corrected_change_words <- function(request) {
   if (!is_robust(request)) return(NULL)
   c(wrap_lines(text_of("is_corrected_itself_satorra")), "")
 }
 
 # The test of the model: chi-square (corrected where inference is robust) with its degrees of
-# freedom and p. The only place it comes from.
+# freedom and p value. No other function computes it.
 test_of <- function(fit) {
   plain <- max(0, moments_n(fit) * discrepancy_of(fit) - overshoot_in(fit, "chisq"))
   df <- cached(fit, "df", layout_counts(fit$layout)$df)
@@ -190,7 +191,7 @@ test_of <- function(fit) {
 # The upward bias of chi-square in fits to resampled cases; 0 for any other fit.
 overshoot_in <- function(fit, what) fit$overshoot[[what]] %||% 0
 
-# The test of a smaller model against a larger one: the only place where differences are tested.
+# The test of a smaller model against a larger one: no other function tests differences.
 difference_test <- function(small, large, adjusted = is_adjusted(small)) {
   df <- test_of(small)$df - test_of(large)$df
   plain <- stats::deviance(small) - stats::deviance(large)
@@ -199,8 +200,8 @@ difference_test <- function(small, large, adjusted = is_adjusted(small)) {
   list(chisq = plain, df = df, p = difference_p(plain, df), chisq_normal = plain)
 }
 
-# By how much chi-square falls from one fit to the next: scaled by the mean alone, since a trail
-# keeps the fall and its degrees of freedom.
+# The decrease of chi-square from one fit to the next: scaled by the mean alone, since a trail keeps
+# the decrease and its degrees of freedom.
 drop_between <- function(fit, amended) -change_test(amended, fit, adjusted = FALSE)$chisq
 
 # The change from `before` to `fit`, whichever of the two is the smaller model.
@@ -268,7 +269,7 @@ saturated_information <- function(fit) {
   found
 }
 
-# Once for a number of variables: replicates of the same model stay silent.
+# Given once for each number of variables: replicates of the same model stay silent.
 tell_many <- function(size) {
   if (size < many_incomplete || identical(kept_information$told, size)) return(invisible())
   kept_information$told <- size
@@ -311,8 +312,8 @@ baseline_core <- function(fit, kind = baseline_kinds[1L]) {
                    kind != "exogenous free", alike)
 }
 
-# Of observed variables alone, a part a group; `alike`: what has one mean and one variance goes by
-# one name.
+# For observed variables alone, one part for each group; `alike`: variables with one common mean and
+# variance share one name.
 independent_core <- function(parts, auxiliary, means, independence, alike = NULL) {
   rows <- lapply(seq_along(parts), function(g) {
     p <- length(parts[[g]]$observed)
@@ -343,7 +344,7 @@ independent_core <- function(parts, auxiliary, means, independence, alike = NULL
          map_weight = rep(1, count), constraints = list(), scales = list()), joined)
 }
 
-# Its parameters: the moments themselves, but for missing values.
+# Its parameters: the moments themselves, except with missing values.
 baseline_theta <- function(fit, model, kind) {
   if (model$means) return(baseline_fit(fit, model, kind)$theta)
   baseline_moments(fit, model)

@@ -18,8 +18,8 @@
 #' @return An object of class `orizzonte_identification`: a list with
 #'   `identified`, `sample` (the cases, in words), `moments`, `parameters`, `df`, `kinds` (counts of
 #'   free parameters), `rank`, `lacking` (parameters too many), `trading` (addresses
-#'   that trade off), `notes` (what rests on little), `remedies`, `assumed` and
-#'   `not_assumed`.
+#'   that trade off), `notes` (parameters that are identified only weakly), `remedies`, `assumed`
+#'   and `not_assumed`.
 #' @section Errors: as [fit_model()] for names and data.
 #' @references
 #' Rothenberg, T. J. (1971). Identification in parametric models. *Econometrica, 39*(3), 577--591.
@@ -61,7 +61,8 @@ identification <- function(bp, data = NULL, by = NULL, levels = NULL, missing_co
 
 examine_identification <- function(layout, moments) {
   counts <- layout_counts(layout)
-  # too many parameters: rank all the same, so that those that trade off can be named
+  # too many parameters: the rank is computed all the same, so that those that trade off can be
+  # named
   if (is.null(moments) && length(layout$parts) == 1L) moments <- plausible_moments(layout)
   rank <- if (!is.null(moments)) core_local_rank(layout$model, unname(moments))
   parameters <- length(layout$model$used)
@@ -77,7 +78,7 @@ examine_identification <- function(layout, moments) {
        unique(unname(remedies(layout, counts, lacking))))
 }
 
-# Moments the model itself implies at middling values, for a look before there are data.
+# Moments that the model itself implies at moderate values, for a check without data.
 plausible_moments <- function(layout) {
   eta <- ifelse(is.na(layout$rows$fixed), typical_values(layout), layout$rows$fixed)
   p <- length(layout$observed)
@@ -141,7 +142,7 @@ trading_parameters <- function(vectors, names) {
   names[weight > 0.05][order(-weight[weight > 0.05])]
 }
 
-# The smallest steps that would help, the specific ones first.
+# The smallest steps that would help, the most specific first.
 remedies <- function(layout, counts, lacking) {
   lines <- character()
   add <- function(...) lines <<- c(lines, paste0(...))
@@ -186,7 +187,7 @@ remedies <- function(layout, counts, lacking) {
   lines
 }
 
-# Pairs that point at each other where one of them has no cause of its own.
+# Pairs with effects on each other of which one has no cause of its own.
 loops_without_instruments <- function(layout) {
   effects <- which(layout$rows$kind == "effect")
   from <- layout$rows$first[effects]
@@ -201,7 +202,7 @@ loops_without_instruments <- function(layout) {
   out
 }
 
-# Identified, but only thanks to something that may turn out small.
+# Identified, but only because of a value that may turn out to be small.
 resting_on_little <- function(layout) {
   unlist(lapply(seq_along(layout$groups), function(g) group_on_little(layout_of_group(layout, g))))
 }

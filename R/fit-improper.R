@@ -99,8 +99,8 @@ residual_pairs_improper <- function(layout, part, names, group) {
                        group = in_group(layout, group), beyond = format_share(r[beyond], 3L)))
 }
 
-# Parameters that are weakly identified at the solution, though not elsewhere: the error of
-# each is more than 300 times what it would be if the others were known.
+# Parameters that are weakly identified at the solution, though not elsewhere: the standard error of
+# each is more than 300 times what it would be if the other parameters were known.
 weakly_identified <- function(fit) {
   inflation <- inflation_of(fit)
   if (length(inflation) != length(fit$layout$model$used) || length(inflation) == 0L ||
@@ -115,8 +115,8 @@ short_troubles <- function(improper) {
          paste0(improper$parameter, " = ", format_number(improper$value)), improper$trouble)
 }
 
-# What stands before the numbers of a solution that is improper or did not converge: kept with the
-# results, NULL for all others. Replicates are not printed and need none.
+# The status that precedes the numbers of a solution that is improper or did not converge: kept with
+# the results, NULL for all others. Replicates are not printed and need none.
 with_status <- function(x, fit) {
   if (is_replicate(fit)) return(x)
   attr(x, "columns") <- names(x)

@@ -45,7 +45,7 @@ comparative_indices <- function(chisq, df, chisq_b, df_b) {
     ifi = if (df_b > 0) (chisq_b - chisq) / (chisq_b - df) else NA_real_)
 }
 
-# CFI and TLI of what index_basis() gives: chi-squares minus their expectation under correctly
+# CFI and TLI from the result of index_basis(): chi-squares minus their expectation under correctly
 # specified models (Brosseau-Liard & Savalei 2014).
 noncentral_indices <- function(basis, df, df_b) {
   over <- basis$chisq - basis$inflation * df
@@ -81,10 +81,10 @@ critical_n <- function(discrepancy, df, less = 0, alpha = 0.05) {
 }
 
 # The chi-squares from which RMSEA, CFI and TLI are computed, and their expectation under a
-# correctly specified model on average, over its degrees of freedom: list(chisq, inflation,
+# correctly specified model, divided by its degrees of freedom: list(chisq, inflation,
 # chisq_baseline, inflation_baseline). Complete data: T and c (Brosseau-Liard & Savalei 2012, 2014;
-# Li & Bentler 2006). With missing values the likelihood ratio shrinks with missing data, so N F_C
-# of the saturated moments and its bias k / df take their place (after Zhang & Savalei 2023).
+# Li & Bentler 2006). The likelihood ratio shrinks with missing data, so N F_C of the saturated
+# moments and its bias k / df take its place (after Zhang & Savalei 2023).
 index_basis <- function(fit, base, kind = baseline_kinds[1L]) {
   fit <- joint_fit(fit)
   test <- test_of(fit)

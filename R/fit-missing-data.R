@@ -1,4 +1,5 @@
-# Likelihoods of incomplete data, pattern by pattern, and what fit indices need of them.
+# Likelihoods of incomplete data, pattern by pattern, and the values that fit indices need from
+# them.
 
 # The baseline model of complete data (see baseline_model()): single variables from the cases that
 # have them, in closed form; the exogenous ones among them, whose covariances stay free, together.
@@ -20,14 +21,14 @@ block_deviance <- function(patterns, block) {
   found$deviance + sum(vapply(own, function(k) k$n * length(k$variables), 0)) * log(2 * pi)
 }
 
-# Covariances without those of pairs that no case has together.
+# Covariances without those of pairs that no case has observed together.
 without_unobserved_pairs <- function(s, unseen) {
   s[unseen] <- s[unseen[, 2:1, drop = FALSE]] <- NA_real_
   s
 }
 
-# As group_measures(), of a group that comes in patterns; `own`: numbers of the variables that are
-# not auxiliary.
+# Like group_measures(), for a group that consists of patterns; `own`: numbers of the variables that
+# are not auxiliary.
 incomplete_measures <- function(moments, model, observed, endogenous, structured, independence,
                                 own) {
   n <- moments$n
@@ -52,10 +53,10 @@ incomplete_measures <- function(moments, model, observed, endogenous, structured
        moments = pairs + p, chisq_means = NA_real_, chisq = deviance - saturated)
 }
 
-# Auxiliary variables: outside the model, but predicting missingness. The model is fitted
-# jointly with them, their covariances with each other and with every residual of an observed
-# variable free, so that they cost no degree of freedom and hold nothing (Graham 2003). What is read
-# is the model alone; what is tested rests on the joint fit.
+# Auxiliary variables: outside the model, but predictive of missingness. The model is fitted jointly
+# with them; their covariances with each other and with every residual of an observed variable are
+# free, so that they use no degree of freedom and restrict nothing (Graham 2003). Results show the
+# model alone; tests are based on the joint fit.
 
 joint_blueprint <- function(bp, auxiliary) {
   observed <- blueprint_variables(bp)$observed

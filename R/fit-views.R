@@ -1,4 +1,4 @@
-# The parts that every reader of a fit uses: groups, matrices, the joint model.
+# The parts that every results function uses: groups, matrices, the joint model.
 
 new_fit <- function(request, sample, layout, solution,
                     moments = sample_moments(sample, request$multiplier)) {
@@ -8,7 +8,7 @@ new_fit <- function(request, sample, layout, solution,
                     class = "orizzonte_fit"))
 }
 
-# A light fit at other values of the free parameters: enough for every reader.
+# A light fit at other values of the free parameters: enough for every results function.
 fit_at <- function(fit, theta) {
   solution <- fit$solution
   solution$theta[] <- theta
@@ -29,7 +29,7 @@ is_replicate <- function(fit) isTRUE(fit$replicate)
 # Free parameters, less one for each equation among them.
 n_free <- function(fit) length(fit$layout$parameters) - n_equations(fit$layout)
 
-# The fit that likelihoods, scores and tests are those of.
+# The fit that provides likelihoods, scores and tests.
 joint_fit <- function(fit) fit$joint %||% fit
 
 # A list by group, also when there is one.
@@ -56,7 +56,7 @@ view_matrices <- function(view) view$matrices %||% matrices_of(view$fit)[[view$n
 
 whole_model <- function(fit) cached(fit, "model", full_model(fit$layout))
 
-# Tables of views one below the other.
+# Tables of several views below each other.
 bind_frames <- function(parts) {
   if (length(parts) == 1L) return(parts[[1L]])
   columns <-
@@ -67,8 +67,7 @@ bind_frames <- function(parts) {
 
 # The layout of a model with the variables that its sample has.
 
-# Blueprint and data brought together. The request keeps what the user wrote; the layout has coded
-# predictors.
+# Combines blueprint and data. The request keeps the user's input; the layout has coded predictors.
 specified_layout <- function(request, sample) {
   bp <- coded_blueprint(request, sample)
   check_left_out(sample, names(bp$left_out))

@@ -1,4 +1,4 @@
-# A fit: request, sample, layout, moments and solution, and a cache of what readers share.
+# A fit: request, sample, layout, moments and solution, and a cache that results functions share.
 
 #' Fit a blueprint to data
 #'
@@ -127,10 +127,10 @@ announce <- function(fit) {
   fit
 }
 
-# A request met with a sample. `stated`: the layout before anything is held, shared by the rungs of
-# a ladder; `near`: values, by address, to start from where they are given; `starts`: random starts
-# after the closed-form one, NA for as many as the core has by default; `quick_only`: give up where
-# quick steps get stuck.
+# A request combined with a sample. `stated`: the layout before anything is held, shared by the
+# rungs of a ladder; `near`: values, by address, to start from where they are given; `starts`:
+# random starts after the closed-form one, NA for the default of the core; `quick_only`: give up
+# where quick steps do not converge.
 fit_request <- function(request, sample, stated = specified_layout(request, sample), near = NULL,
                         starts = NA, errors = TRUE, all_starts = FALSE, quick_only = FALSE) {
   if (length(sample$auxiliary) && !sample$joint) {
@@ -164,7 +164,7 @@ starting_values <- function(layout, request, near) {
   as.numeric(ifelse(is.na(known), if (length(given)) given else NaN, known))
 }
 
-# Restrictions that contradict each other end here, by name.
+# Contradictory restrictions are refused here, by name.
 check_feasible <- function(layout, found) {
   if (found$status != 7L) return(invisible())
   met <- rep(FALSE, length(layout$constraints))
@@ -190,9 +190,9 @@ remaining_fit_notes <- function(fit) {
   c(remaining_notes(fit$sample), fit$layout$notes, unit_note(fit))
 }
 
-# A correlation matrix is not enough for a model that other units of the variables would change.
-# Where units do not matter, the diagonal of Sigma^-1 S is 1 at the optimum, since a change of units
-# is a direction of the model (Browne 1982; Cudeck 1989).
+# A correlation matrix is not enough for a model that depends on the units of the variables. Where
+# units do not matter, the diagonal of Sigma^-1 S is 1 at the optimum, since a change of units is a
+# direction of the model (Browne 1982; Cudeck 1989).
 unit_note <- function(fit) {
   if (!only_correlations(fit$sample) || !has_converged(fit)) return(NULL)
   gap <- vapply(seq_along(fit$moments), function(g) {
@@ -262,7 +262,7 @@ warn_about <- function(fit) {
   }
 }
 
-# Composites rest on the weight that is fixed at 1.
+# Composites are scaled by the weight that is fixed at 1.
 
 # A marker weight near zero does not define the unit of a composite: the item with the largest
 # weight is used instead.
@@ -286,7 +286,7 @@ other_marker_weights <- function(fit) {
   out[!is.na(out)]
 }
 
-# The fit on usable weights, with a note; the request stays what the user wrote.
+# The fit with usable weights, with a note; the request keeps the user's input.
 with_usable_weights <- function(fit, starts, seed) {
   markers <- other_marker_weights(fit)
   if (length(markers) == 0L) return(fit)
@@ -302,10 +302,10 @@ with_usable_weights <- function(fit, starts, seed) {
   stamped(moved)
 }
 
-# The covariance matrix of the estimates: the only place where errors come from.
+# The covariance matrix of the estimates: all standard errors are computed from it.
 
-# Covariance matrix of the parameters the core knows. Fits that are mostly compared, such as rungs
-# of a ladder, are made without it.
+# Covariance matrix of the parameters in the core. Fits that are mostly compared, such as rungs of a
+# ladder, are made without it.
 core_vcov <- function(fit) {
   if (!is.null(fit$joint)) {
     known <- core_vcov(fit$joint)

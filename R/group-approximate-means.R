@@ -243,7 +243,7 @@ as.data.frame.orizzonte_approximate_means <- function(x, row.names = NULL, optio
 
 # The print of approximate means of many groups.
 
-# Which means may be ranked, what ranking would take, and which groups are left out.
+# Which means may be ranked, what ranking would require, and which groups are left out.
 approximate_reading <- function(x) {
   recovery <- x$recovery
   each <- text_of("approximate_each", construct = recovery$construct,
@@ -266,7 +266,7 @@ approximate_reading <- function(x) {
     if (length(x$left_out)) text_of("approximate_left_out", groups = enumerate(x$left_out)))
 }
 
-# Numbers of cases beyond what any study has are not spelled out.
+# Numbers of cases larger than in any study are not written out.
 needed_words <- function(cases) {
   ifelse(cases > 10000, text_of("approximate_many_cases"), format_count(cases))
 }
@@ -445,8 +445,9 @@ aligned_errors <- function(vcov, aligned) {
 
 noninvariant_level <- 0.001
 
-# Which groups of one item differ from the others: those close to the median first, then all whose
-# p against the weighted mean of the set is above the level, until the set stands.
+# Which groups differ from the others for one item: the set starts with those close to the median;
+# then all groups whose p value against the weighted mean of the set is above the level are added,
+# until the set is stable.
 differing_groups <- function(value, se, level = noninvariant_level) {
   inside <- abs(value - stats::median(value)) <= 2.25 * stats::median(se)
   for (round in 1:30) {
@@ -478,8 +479,8 @@ invariance_r_squared <- function(estimates, aligned) {
 
 recovery_draws <- 100L
 
-# Would means like these be found again? Estimates are drawn around the aligned solution and aligned
-# in the same way; the result is the correlation of the means with those they were drawn from.
+# Would means like these be recovered? Estimates are drawn around the aligned solution and aligned
+# in the same way; the result is the correlation of these means with the original ones.
 alignment_recovery <- function(estimates, vcov, aligned, draws = recovery_draws) {
   items <- nrow(estimates$loading)
   truth <- aligned$mean
@@ -499,8 +500,8 @@ alignment_recovery <- function(estimates, vcov, aligned, draws = recovery_draws)
 
 ranking_correlation <- 0.98
 
-# The number of cases a group at which means could be ranked: errors shrink with the root of n, so
-# that 1/r^2 - 1 is proportional to 1/n.
+# The number of cases per group at which means could be ranked: standard errors shrink with the root
+# of n, so that 1/r^2 - 1 is proportional to 1/n.
 cases_to_rank <- function(correlation, n) {
   if (!is.finite(correlation) || correlation <= 0) return(NA_real_)
   ceiling(mean(n) * (1 / correlation^2 - 1) / (1 / ranking_correlation^2 - 1))
@@ -542,7 +543,7 @@ pair_distance <- function(estimates, vcov, g, h) {
     weighted <- solve_in_units(vcov[[g]] + turn %*% vcov[[h]] %*% t(turn), cbind(by, gap))
     now <- sum(gap * weighted[, 3L])
     if (!is.finite(now)) return(Inf)
-    # the weights change with the parameters, so that a step may end above the last one
+    # the weights change with the parameters, so that a step may end above the previous value
     if (abs(distance - now) < 1e-3 * (1 + now)) break
     distance <- min(distance, now)
     move <- solve_in_units(crossprod(by, weighted[, 1:2]), -crossprod(by, weighted[, 3L]))

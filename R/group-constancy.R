@@ -12,13 +12,14 @@
 #'   or a vector with one value per row. A factor that is not ordered is tested as a set of
 #'   categories; ordered factors and variables with fewer than 20 different values as ordered
 #'   categories.
-#' @param what What is tested: `"loadings"`, `"intercepts"`, `"residual variances"`, `"effects"`
-#'   (several make several blocks), or addresses such as `"loading[Calm, ]"` as one block.
+#' @param what The tested parameters: `"loadings"`, `"intercepts"`, `"residual variances"`,
+#'   `"effects"` (several make several blocks), or addresses such as `"loading[Calm, ]"` as one
+#'   block.
 #' @param data The data frame to which `along` belongs, with the same rows as the data of the fit.
 #'   Fits keep only the columns of their models.
 #' @param within Number of bins of the variable in which scores are computed from a model of its
-#'   own, such as 4; `NULL` for scores from the fit. Advisable where constructs change strongly
-#'   along the variable (the printed result says when).
+#'   own, such as 4; `NULL` for scores from the fit. Use bins where constructs change strongly along
+#'   the variable; the printed result recommends them.
 #' @param reps Bootstrap replicates for the bands of the curves; 0 for curves without bands.
 #' @param seed Seed of the bootstrap.
 #' @param criteria The level of the tests, from [criteria()].
@@ -53,8 +54,8 @@
 #'
 #'   In clustered data, scores are summed over clusters when the variable is constant within them;
 #'   otherwise p values come from 999 draws of multipliers, one for each cluster (Lin, Wei & Ying
-#'   1993). Incomplete cases contribute what they have; cases without a value of the variable are
-#'   left out, and the model is refitted without them.
+#'   1993). Incomplete cases contribute their observed values; cases without a value of the variable
+#'   are left out, and the model is refitted without them.
 #' @section Curves: `attr(x, "curves")` contains the parameters at 11 values of the variable
 #'   (quantiles from .05 to .95), each from a model fitted to moments that are weighted by a
 #'   Gaussian kernel and from which the local linear trend of each item has been removed
@@ -62,8 +63,9 @@
 #'   each construct average 1 and its intercepts 0 (Little, Slegers & Card 2006): `parameter`, `at`,
 #'   `value`, `n` (sum of the weights), `se`, `lower`, `upper` (pointwise), `lower_all`, `upper_all`
 #'   (simultaneous, from the bootstrap). Neighbouring points share cases and must not be compared
-#'   with one another; the tests do that. There are no curves for incomplete data, for categories,
-#'   or for models other than measurement models without cross-loadings.
+#'   with one another: use the tests to decide whether a parameter changes. There are no curves for
+#'   incomplete data, for categories, or for models other than measurement models without
+#'   cross-loadings.
 #' @section When there is no p value: With fewer than 100 cases, or fewer than 20 for each tested
 #'   dimension; with fewer than 30 clusters, or fewer than 5 for each tested dimension.
 #' @section Errors: `orizzonte_error_input` for several groups, weights, equations among parameters,
@@ -254,7 +256,7 @@ score_source <- function(fit, v, kind, within, level) {
   out$parameters <- score_parameters(whole, parts)
   out$own <- by_parameter(parts, out$parameters)
   out$within <- within
-  # what several tests share: fits to bins, and inverses of the information of the nuisance
+  # shared by several tests: fits to bins, and inverses of the information of the nuisance
   out$memory <- new.env(parent = emptyenv())
   out
 }
@@ -287,8 +289,8 @@ entry_scores <- function(fit) {
   })
 }
 
-# The parameters of one group: those that are free, and those that only give a construct its scale
-# or its origin, which may take any value. A list of rows of the parameter table by parameter.
+# The parameters of one group: the free ones, and those that only give a construct its scale or its
+# origin, which may take any value. A list of rows of the parameter table by parameter.
 score_parameters <- function(fit, part) {
   layout <- fit$layout
   rows <- layout$rows
@@ -353,9 +355,9 @@ block_kinds <- function(layout) {
   out
 }
 
-# What is projected out: everything but the parameters of the same kinds, which share the scale or
-# the origin of a construct with those that are tested. Of effects and residual variances, the
-# others as well.
+# The parameters that are projected out: all except those of the same kinds, which share the scale
+# or the origin of a construct with the tested ones. For effects and residual variances, these as
+# well.
 nuisance_of <- function(source, own, allowed = integer()) {
   layout <- joint_fit(source$fit)$layout
   first <- vapply(source$parameters, `[`, 0L, 1L)
@@ -388,7 +390,7 @@ tested_block <- function(block, source) {
                 list(paths = lapply(single, `[[`, "path"), whole = whole$path)))
 }
 
-# The parameter with the smallest p is allowed to change, and the others are tested again.
+# The parameter with the smallest p value is allowed to change, and the others are tested again.
 forward_steps <- function(source, own, p) {
   step <- rep(NA_integer_, length(own))
   now <- p
@@ -409,7 +411,7 @@ forward_steps <- function(source, own, p) {
   list(step = step, verdict = verdict)
 }
 
-# One set of parameters against its nuisance.
+# One set of parameters against its nuisance parameters.
 fluctuation_test <- function(source, own, nuisance) {
   if (source$method == "bins") return(binned_test(source, own, nuisance))
   part <- source$own

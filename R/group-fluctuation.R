@@ -2,9 +2,9 @@
 # that variable, follow Brownian bridges when nothing changes (Hjort & Koning 2002; Zeileis & Hornik
 # 2007). Pure.
 
-# Scores of `own` parameters with those of the `nuisance` parameters projected out (Neyman 1959):
-# what changes along the variable in the nuisance does not show, to first order.
-# `inverse`: that of the information of the nuisance.
+# Scores of `own` parameters with those of the `nuisance` parameters projected out (Neyman 1959), so
+# that changes of the nuisance parameters along the variable do not show, to first order. `inverse`:
+# the inverse information of the nuisance parameters.
 efficient_scores <- function(scores, information, own, nuisance, inverse =
                                generalized_inverse(information[nuisance, nuisance, drop = FALSE])) {
   if (length(nuisance) == 0L) return(scores[, own, drop = FALSE])
@@ -79,7 +79,7 @@ bridge_distance_p <- function(x) {
 
 fluctuation_draws <- 4000L
 
-# Few ordered categories: the largest LM statistic over the steps between them, and its p from
+# Few ordered categories: the largest LM statistic over the steps between them, and its p value from
 # draws of normal variables (Merkle, Fan & Zeileis 2014).
 ordinal_largest <- function(found, rank) {
   share <- found$share[-length(found$share)]
@@ -119,8 +119,8 @@ categorical_sum <- function(found, rank) {
 multiplier_draws <- 999L
 multiplier_points <- 50L
 
-# Cases in clusters within which the variable moves: normal multipliers, one for each cluster, on
-# quantiles of the variable (Lin, Wei & Ying 1993). `x` decorrelated by sums within clusters.
+# Cases in clusters within which the variable varies: normal multipliers, one for each cluster, on
+# quantiles of the variable (Lin, Wei & Ying 1993). `x` is decorrelated by sums within clusters.
 multiplier_p <- function(x, v, cluster) {
   n <- nrow(x)
   order <- order(v)
@@ -155,7 +155,7 @@ multiplier_p <- function(x, v, cluster) {
        largest = (1 + sum(drawn[, 2L] >= observed[2L])) / (multiplier_draws + 1))
 }
 
-# Scores from a model of their own in each bin of the variable, for changes too large for one
+# Scores from a separate model in each bin of the variable, for changes too large for one
 # projection. `parts`: by bin, in order, `u` (its cases, in order of the variable) and `information`
 # of the block given the rest; both the path and its multipliers are corrected for the estimation.
 within_bins <- function(parts, v) {
@@ -224,8 +224,8 @@ parameter_curves <- function(fit, v, kind, blocks, reps = 0, seed = 1) {
   with_bands(out, draws)
 }
 
-# What the curves are drawn from. Only for measurement models of complete cases in which each item
-# belongs to one construct.
+# The values from which the curves are drawn. Only for measurement models of complete cases in which
+# each item belongs to one construct.
 curve_source <- function(fit, v, kind) {
   layout <- fit$layout
   rows <- layout$rows
@@ -254,8 +254,8 @@ kernel_weights <- function(v, v0, h) {
   ifelse(abs(z) > kernel_reach, 0, exp(-z^2 / 2))
 }
 
-# Weighted local linear regression of all items on v - v0: their means at v0, and the covariances of
-# what is left.
+# Weighted local linear regression of all items on v - v0: their means at v0, and the residual
+# covariances.
 local_moments <- function(x, v, v0, h) {
   w <- kernel_weights(v, v0, h)
   used <- w > 0
@@ -305,7 +305,7 @@ in_effects_coding <- function(source, eta, mean) {
   average <- tapply(loading * sign, factor(owner, source$constructs), base::mean)
   loading <- loading / average[owner]
   item_mean <- mean[match(rows$second[source$loadings], observed)]
-  # intercepts of items that load negatively are turned with them
+  # intercepts of items that load negatively are reversed with them
   level <- tapply(item_mean * sign, factor(owner, source$constructs), base::mean)
   intercept <- item_mean - loading * level[owner]
   variance <- eta[match(source$constructs, ifelse(rows$kind == "variance", rows$first, NA))]
@@ -377,7 +377,8 @@ shown_at <- function(at) {
 
 constancy_title <- function(x) text_of("constancy_title", along = attr(x, "along"))
 
-# The conclusion of each block, what constructs do along the variable, and what was left out.
+# The conclusion of each block, the changes of constructs along the variable, and the cases that
+# were left out.
 constancy_reading <- function(x) {
   c(unlist(lapply(unique(x$block), function(block) block_reading(x, block))),
     construct_reading(x))

@@ -3,8 +3,8 @@
 #' Tests measurement invariance: the same blueprint is fitted to several groups, or to constructs at
 #' several times ([repeated()]), with an increasing number of equality constraints: configural
 #' (none), metric (loadings and weights), scalar (also intercepts of items), strict (also residual
-#' variances and covariances of items), and then, on top of a rung, what `structural` names
-#' (Jöreskog 1971; Meredith 1993). Each rung is compared with the one before.
+#' variances and covariances of items), and then, on top of a rung, the equalities that `structural`
+#' names (Jöreskog 1971; Meredith 1993). Each rung is compared with the one before.
 #'
 #' Regardless of the scale in the blueprint, rungs are identified by the variance of each construct:
 #' 1 in every group while loadings are free, 1 only in the first group once loadings are equal.
@@ -54,13 +54,13 @@
 #' @param structural_on The rung to put them on; fitted as well when it is not among `rungs`. For
 #'   summary data without means, the default is `"metric"`.
 #' @param criteria Largest changes for the worse (`cfi_change`, `rmsea_change`, `srmr_change`), the
-#'   level of \eqn{\Delta\chi^2} (`p_change`), and what the first rung must reach (`cfi`, `rmsea`),
+#'   level of \eqn{\Delta\chi^2} (`p_change`), and the minimum for the first rung (`cfi`, `rmsea`),
 #'   from [criteria()].
-#' @param against `"previous"` or `"first"`: what the changes refer to.
+#' @param against `"previous"` or `"first"`: the reference of the changes.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_ladder`: a list with `fits` (by rung), `table` (also
 #'   `as.data.frame()`: `rung`, `against`, `chisq`, `df`, `p`, `cfi`, `tli`, `rmsea`, `srmr`, `aic`,
-#'   `bic`, the same with `_change`, where indices are corrected what they were before, as
+#'   `bic`, the same with `_change`, where indices are corrected also their uncorrected values, as
 #'   `cfi_normal` and so on, `verdict`, `rests_on`, `rests_on_verdict`, `broken`, `status`),
 #'   `contributions` (\eqn{\chi^2}
 #'   of each group by rung), `details` (by rung: the single equalities tested, with `parameter`,
@@ -104,7 +104,7 @@
 #' context of large-scale international surveys. *Educational and Psychological Measurement,
 #' 74*(1), 31--57.
 #' @seealso [loosen()] to release equalities, [noninvariance()] for their size, [latent_means()] for
-#'   what may then be compared.
+#'   the comparisons that are then possible.
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>
@@ -174,7 +174,7 @@ ladder_places <- function(bp, over, grouped) {
   over
 }
 
-# Every reflective construct gets its unit from its variance, unless its loadings were given.
+# Every reflective construct is scaled by its variance, unless its loadings were given.
 marker_free <- function(bp) {
   bp$scale <- "unit"
   for (name in names(bp$constructs)) if (bp$constructs[[name]]$kind == "reflective")
@@ -183,9 +183,9 @@ marker_free <- function(bp) {
 }
 
 # One rung: its constraints are added to those of the blueprint. The unit scale cannot reach a
-# negative variance of a construct; then the construct's own scale setting does. A first attempt
-# without further starts shows which it is: with many groups, all starts on a scale that cannot
-# reach the optimum take minutes.
+# negative variance of a construct; then the construct's own scale setting is used. A first attempt
+# without further starts shows which one is needed: with many groups, all starts on a scale that
+# cannot reach the optimum take minutes.
 fit_rung <- function(request, sample, stated, hold, over = "groups") {
   for (key in held_keys[c(over != "times", over != "groups")])
     request$blueprint[[key]] <- union(request$blueprint[[key]], hold)

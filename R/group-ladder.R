@@ -1,13 +1,13 @@
-# What a ladder says: which rungs hold by which criteria, what each verdict rests on, and what may
-# therefore be compared.
+# The conclusions of a ladder: which rungs hold by which criteria, what each verdict depends on, and
+# what may therefore be compared.
 
 rung_limits <- function(rung, groups, criteria) {
   change_limits(criteria, rung %in% loading_rungs, groups)
 }
 
-# A measurement rung against another one; the first when `before` is NULL. Where no index breaks its
-# criterion the single equalities decide: when the difference in chi-square is significant, whether
-# one of them differs, otherwise whether they had the power to show it.
+# A measurement rung against another one; the first when `before` is NULL. Where no index exceeds
+# its criterion the single equalities decide: when the difference in chi-square is significant,
+# whether one of them differs; otherwise, whether they had the power to show it.
 judge_rung <- function(fit, before, rung, criteria) {
   own <- comparison_measures(fit)
   improper <- solution_state(fit)$status == "improper"
@@ -36,8 +36,8 @@ power_by_group <- function(equalities) {
          na.rm = TRUE)
 }
 
-# How many times the smallest difference that matters a difference is that a rung must be able to
-# show.
+# The factor by which a difference that a rung must be able to detect exceeds the smallest
+# difference that matters.
 large_difference <- 3
 
 # The test of a fit against the one below it, or the code that says why there is none.
@@ -77,7 +77,7 @@ comparable_rung <- function(ladder) {
   if (length(usable)) usable
 }
 
-# The first rung, from this one downwards, on which nothing may rest; NULL when all are sound.
+# The first unsound rung, from this one downwards; NULL when all are sound.
 unsound_rung <- function(ladder, rung) {
   t <- ladder$table
   below <- t$rung[seq_len(match(rung, t$rung))]
@@ -86,8 +86,8 @@ unsound_rung <- function(ladder, rung) {
   if (length(bad)) bad[1L]
 }
 
-# What is to be said before anything that rests on a rung (or on a fit of its own) is read; NULL
-# when there is nothing.
+# The warning that precedes any result based on a rung (or on a separate fit); NULL when there is
+# none.
 caveat_of <- function(x, rung) {
   if (inherits(x, "orizzonte_loosened")) x <- x$ladder
   if (!inherits(x, "orizzonte_ladder")) return(fit_caveat(x))
@@ -114,7 +114,7 @@ fit_caveat <- function(fit) {
 }
 
 rung_sentence <- function(rung, verdict) {
-  # a step of structure, or a rung that holds on its own
+  # a structural step, or a rung that holds without the others
   if (!paste0("rung_", verdict) %in% names(texts$table))
     return(text_of("rung_other", rung = rung, verdict = words_of("verdict", verdict)))
   text_of(paste0("rung_", verdict), rung = rung)
@@ -203,8 +203,8 @@ released_addresses <- function(fit) {
   unique(ifelse(everywhere, plain[rows], fit$layout$rows$parameter[rows]))
 }
 
-# The single equalities behind a rung: score tests of those that a measurement rung adds, and the
-# differences that a structural step would do away with.
+# The single equalities of a rung: score tests of those that a measurement rung adds, and the
+# differences that a structural step would remove.
 
 # Columns: parameter, group, p, p_holm (Holm 1979), expected_change_std, power (against the smallest
 # difference that matters), power_large, verdict.
@@ -236,8 +236,8 @@ added_equalities <- function(fit, before) {
           before$layout$rows$parameter[before$layout$rows$shared])
 }
 
-# A structural step against the rung it stands on: p of the difference and how large the differences
-# are there, in standard deviations of the first group.
+# A structural step against its reference rung: p value of the difference and the size of the
+# differences there, in standard deviations of the first group.
 judge_step <- function(fit, before, criteria) {
   test <- testable_difference(fit, before)
   if (!is.null(test$code)) return(list(verdict = test$code))
@@ -334,7 +334,7 @@ share_column <- function(k, x) {
   paste0(ifelse(change >= 0, "+", ""), format_fixed(change, 2L))
 }
 
-# Rungs whose solution is not what it should be: sentences.
+# Sentences on rungs with an improper or non-converged solution.
 ladder_trouble <- function(x) {
   unlist(lapply(names(x$fits), function(rung) {
     state <- solution_state(x$fits[[rung]])
@@ -377,7 +377,7 @@ limits_in_words <- function(x) {
   paste(parts, collapse = ", ")
 }
 
-# The power of each rung, where it is least.
+# The lowest power of each rung.
 ladder_power_words <- function(x) {
   if (length(x$power$rung) == 0L) return(NULL)
   least <- tapply(x$power$power, factor(x$power$rung, unique(x$power$rung)), min)
@@ -518,8 +518,8 @@ check_rungs <- function(rungs, structural) {
   }
 }
 
-# The constraints that each rung adds to those before it. Second-order factors have rungs of
-# their own, which come after those of what measures them (Chen, Sousa & West 2005).
+# The constraints that each rung adds to those before it. Second-order factors have rungs of their
+# own, which come after those of their first-order factors (Chen, Sousa & West 2005).
 rung_adds <- list(configural = character(), metric = c("loading[items]", "weight"),
                   second_order_metric = "loading[constructs]", scalar = "intercept",
                   second_order_scalar = c("loading[constructs]", "mean[lower_order]"),
@@ -540,8 +540,8 @@ default_rungs <- function(bp) {
   names(rung_adds)[higher | !startsWith(names(rung_adds), "second_order")]
 }
 
-# Without means nothing is known about intercepts: asked for, that is an error; otherwise their
-# rungs are left out.
+# Without means nothing is known about intercepts: a request for these rungs is an error; otherwise
+# they are left out.
 rungs_without_means <- function(rungs, asked) {
   about_means <- c("scalar", "second_order_scalar", "mean", "intercept", "mean[lower_order]")
   impossible <- intersect(asked, about_means)
@@ -570,7 +570,7 @@ rungs_with <- function(rung, rungs) {
   if (length(all) == 1L) quoted(all) else paste0("c(", paste(quoted(all), collapse = ", "), ")")
 }
 
-# A rung that the ladder has. One that it could have is reached by climbing further.
+# A rung of the ladder. A rung that the ladder could have is reached by climbing further.
 check_rung <- function(rung, ladder) {
   check_string(rung, "`rung`")
   rungs <- names(ladder$fits)

@@ -83,8 +83,8 @@ compared_over <- function(layout) {
   c(groups = any(rows$over_groups[intercept]), times = any(rows$over_times[intercept]))
 }
 
-# What is compared with what: each construct in each group with itself in the reference group; over
-# times with itself at the first one, in each group.
+# The comparisons: each construct in each group with itself in the reference group; over times with
+# itself at the first one, in each group.
 compared_places <- function(layout, constructs, reference) {
   over <- compared_over(layout)
   rows <- layout$rows
@@ -128,7 +128,7 @@ mean_gap <- function(place, fit, standardize) {
        standardized_se = error(std), against = place$against)
 }
 
-# Whose standard deviation it is: that of the reference, or of all groups (both times) pooled.
+# The standard deviation used: that of the reference, or that of all groups (both times) pooled.
 spread_places <- function(fit, place, number, standardize) {
   if (standardize == "reference") return(list(name = place$names[2L], group = number[2L]))
   if (place$names[1L] != place$names[2L]) return(list(name = place$names, group = number))
@@ -136,7 +136,7 @@ spread_places <- function(fit, place, number, standardize) {
   list(name = rep(place$names[1L], length(among)), group = among)
 }
 
-# Constructs whose mean differs between groups, or is held although its indicators would let it
+# Constructs whose mean differs between groups, or is held although its indicators would allow it to
 # differ.
 comparable_constructs <- function(layout) {
   rows <- layout$rows
@@ -148,8 +148,8 @@ comparable_constructs <- function(layout) {
   }, setdiff(layout$constructs, layout$composites))
 }
 
-# Intercepts that are held though the loading of their item is not: the same differences with those
-# intercepts free as well. NULL when there are none, or they cannot be freed.
+# Intercepts that are held although the loading of their item is not: the same differences with
+# those intercepts free as well. NULL when there are none, or they cannot be freed.
 unreleased_means <- function(fit, means, places, standardize) {
   rows <- fit$layout$rows
   loose <- rows$kind == "loading" & !rows$shared & is.na(rows$fixed) &

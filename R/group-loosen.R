@@ -7,7 +7,7 @@
 #' more is reported. At least two loadings, and on the scalar rung two intercepts, of each construct
 #' remain equal.
 #'
-#' @param ladder What [invariance()] returned.
+#' @param ladder A ladder from [invariance()].
 #' @param rung The rung to loosen, such as `"metric"`.
 #' @param until When to stop: `"indices"`: when the rung holds by the rules of [invariance()]; or
 #'   `"p"`, when the \eqn{\Delta\chi^2} has a *p* of at least `p_change`, or else `significance`, of
@@ -68,7 +68,7 @@ added_releases <- function(before, rung, released) {
   rbind(before %||% no_releases(), named)
 }
 
-# The rung below that is not sound; NULL when all are.
+# The unsound rung below; NULL when all are sound.
 unsound_below <- function(ladder, rung) {
   t <- ladder$table
   below <- t$rung[seq_len(match(rung, t$rung) - 1L)]
@@ -77,8 +77,8 @@ unsound_below <- function(ladder, rung) {
   if (length(bad)) bad[1L]
 }
 
-# One at a time, out of what this rung adds: releasing what an earlier one holds would leave the two
-# without a common ground.
+# One at a time, from the equalities that this rung adds: releasing an equality of an earlier rung
+# would leave the two without a common basis.
 release_equalities <- function(fit, before, rung, until, most, with_intercept, criteria) {
   own <- added_equalities(fit, before)
   met <- function(fit) rung_meets_criteria(fit, before, rung, until, criteria)
@@ -159,7 +159,8 @@ value_and_first_time <- function(fit, parameter) {
   list(estimate = values_of(fit)[at], reference = values_of(fit)[first])
 }
 
-# The blueprint with a parameter free over times; the intercept of an item goes with its loading.
+# The blueprint with a parameter free over times; the intercept of an item is released together with
+# its loading.
 free_over_times <- function(fit, address, with_intercept) {
   bp <- fit$request$blueprint
   bp$let_differ_times <- union(bp$let_differ_times, address)
@@ -169,8 +170,8 @@ free_over_times <- function(fit, address, with_intercept) {
   bp
 }
 
-# A loading takes the item's intercept along: where the loading differs, so does the level at which
-# the item's line starts, and a held intercept would bias the means of the construct.
+# A loading is released together with the item's intercept: where the loading differs, the origin of
+# the item's line also differs, and a held intercept would bias the means of the construct.
 release_one <- function(fit, row, rung, step, with_intercept) {
   because <- text_of("largest_index_among_equalities", rung = rung)
   intercept <- if (with_intercept) intercept_along(fit, row$parameter)
@@ -181,7 +182,7 @@ release_one <- function(fit, row, rung, step, with_intercept) {
                                                   "actual_drop")]),
                  released_values(amended, row$parameter)))
   if (length(intercept)) {
-    # exempt from the rungs to come, even where it is free already
+    # exempt from later rungs, even where it is already free
     if (length(held) == 0L)
       amended <- with_blueprint(amended, add_different(amended$request$blueprint, intercept))
     rows <- c(rows, list(c(list(step = step, parameter = intercept,

@@ -65,8 +65,8 @@ noninvariance <- function(ladder, rung = "scalar", ...) {
             wording = all_wordings(fit))
 }
 
-# What is compared with what: each item in each group with itself in the first one; over times with
-# the same item at the first time, in each group.
+# The comparisons: each item in each group with itself in the first one; over times with the same
+# item at the first time, in each group.
 item_places <- function(layout, items, groups) {
   over <- compared_over(layout)
   rows <- layout$rows

@@ -1,6 +1,6 @@
 # Sentences on criteria that are not met and the items responsible; and the printed form.
 
-# The verdict on each construct and group (a code), and the criteria it does not meet.
+# The verdict on each construct and group (a code), and the criteria that it does not meet.
 judge_constructs <- function(x) {
   if (!x$status %in% c("proper", "at bound", "weak")) {
     none <- rep(NA_character_, nrow(x$table))
@@ -67,7 +67,7 @@ quality_sentences <- function(x) {
   c(unlist(found), discriminant_sentences(x))
 }
 
-# Omega and AVE, with the weakest item and what would be without it.
+# Omega and AVE, with the weakest item and the values without it.
 convergent_sentences <- function(x, row) {
   if (row$verdict %in% c("part", "assumed") || is.na(row$verdict)) return(NULL)
   short <- c(if (rule_tier(row$omega, x$criteria$reliability) %in% "short")

@@ -33,7 +33,7 @@
 #'   matrices, or lists of them by group, `tau_equivalent` (`construct`, `chisq`, `df`, `p`) and
 #'   `left_out` (`item`, `construct`, `group`, `omega`, `alpha`, `ave` without it and their changes,
 #'   `cfi`, `rmsea`, `srmr`, `status`).
-#' @section What is computed: Items are keyed by the sign of their loading. An item that reflects
+#' @section Computation: Items are keyed by the sign of their loading. An item that reflects
 #'   several constructs belongs to the scale of the construct on which its standardized loading is
 #'   largest. Omega (composite
 #'   reliability) is \eqn{(\sum\lambda)^2\phi / \mathrm{var}(\sum x)} as the model implies it:
@@ -184,7 +184,7 @@ pair_columns <- function(view, names, measures, level, form) {
        htmt_without = shared_items(view, pairs, measures))
 }
 
-# The interval of a correlation on Fisher's z scale; none for what lies outside -1 to 1.
+# The interval of a correlation on Fisher's z scale; none for values outside -1 to 1.
 correlation_interval <- function(value, se, level, df = Inf) {
   value[abs(value) >= 1] <- NA_real_
   half <- stats::qt((1 + level) / 2, df) * se / (1 - value^2)
@@ -253,8 +253,8 @@ scales_of <- function(parts, what) {
   all[!duplicated(names(all))]
 }
 
-# How the model fits, in one line, and by the codes of its indices: every number here takes the
-# model for granted.
+# The fit of the model in one line, and the codes of its indices: all results here assume that the
+# model holds.
 fit_line <- function(fit) {
   if (test_of(fit)$df == 0L || !has_converged(fit)) return(NULL)
   index <- indices_of(fit)
@@ -315,7 +315,7 @@ quality_notes <- function(fit) {
     if (!raw) text_of("standard_errors_alpha_are"))
 }
 
-# Intervals of a bootstrap in place of those of theory.
+# Bootstrap intervals in place of theoretical ones.
 quality_with_bootstrap <- function(x, bootstrap) {
   if (is.null(bootstrap)) return(x)
   table <- bootstrapped_table(bootstrap, "construct_quality")
@@ -360,8 +360,8 @@ as.data.frame.orizzonte_quality <- function(x, row.names = NULL, optional = FALS
 
 htmt_forms <- c("keyed", "absolute", "geometric")
 
-# "keyed": |mean r between| / sqrt(mean r within one x mean r within the other), items turned so
-# that they load positively; "absolute": means of |r|; "geometric": geometric means (Roemer,
+# "keyed": |mean r between| / sqrt(mean r within one x mean r within the other), with items reversed
+# so that they load positively; "absolute": means of |r|; "geometric": geometric means (Roemer,
 # Schuberth & Henseler 2021). NA for fewer than two items of their own, and for means that are not
 # positive.
 htmt_ratio <- function(r, one, other, form) {

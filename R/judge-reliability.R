@@ -1,5 +1,5 @@
-# Constructs as scales: their items, keyed, and what of the variance of the keyed sum and of each
-# item they explain.
+# Constructs as scales: their items, keyed, and the variance of the keyed sum and of each item that
+# they explain.
 
 # The constructs that are judged, in one group, and those that are not, with the reason.
 judged_constructs <- function(view) {
@@ -47,8 +47,8 @@ scale_jet <- function(view, what, a, b = a) {
   jet_at(view$jets$jet, at)
 }
 
-# Each call of the core computes the implied moments, so one call gives everything for scales of
-# ordinary length.
+# Each call of the core computes the implied moments, so that one call gives all values for scales
+# of ordinary length.
 with_scale_jets <- function(view, names, longest = 30L) {
   rows <- view$layout$rows
   span <- view$fit$layout$spans[[view$number]]
@@ -72,7 +72,7 @@ with_scale_jets <- function(view, names, longest = 30L) {
   view
 }
 
-# Items are turned so that they load positively.
+# Items are reversed so that they load positively.
 keys_of <- function(loadings) ifelse(loadings$jet$value < 0, -1, 1)
 
 # The variance of a keyed sum of observed variables, as the model implies it.
@@ -90,9 +90,9 @@ construct_variance <- function(view, name) {
   scale_jet(view, "covariance", at)
 }
 
-# What the construct explains of the variance of the keyed sum of its items (McDonald 1999): (sum of
-# loadings)^2 var(construct) / var(sum), residual covariances and other constructs in the
-# denominator only (Raykov 2001).
+# The proportion of the variance of the keyed sum of its items that the construct explains (McDonald
+# 1999): (sum of loadings)^2 var(construct) / var(sum), residual covariances and other constructs in
+# the denominator only (Raykov 2001).
 omega_of <- function(view, name, loadings = item_loadings(view, name)) {
   key <- keys_of(loadings)
   explained <- jet_times(jet_square(jet_sum(loadings$jet, key)), construct_variance(view, name))
@@ -111,8 +111,8 @@ ave_of <- function(view, name, left = integer()) {
   jet_sum(jet_square(standardized), rep(1 / length(own), length(own)))
 }
 
-# Every pair of judged constructs of one group that could be one, with the jet of their
-# correlations: not a construct with its own parts, nor what the model keeps uncorrelated.
+# Every pair of judged constructs of one group that could be one construct, with the jet of their
+# correlations: not a construct with its own parts, and not pairs that the model keeps uncorrelated.
 judged_pairs <- function(view, names) {
   none <- list(first = character(), second = character())
   if (length(names) < 2L) return(none)
@@ -151,8 +151,8 @@ alpha_gradient <- function(s) {
   k / (k - 1) * (matrix(sum(diag(s)) / v^2, k, k) - diag(1 / v, k))
 }
 
-# Alpha of one group with its standard error, and alpha of standardized items (without an own error,
-# since it is the same quantity in other units).
+# Alpha of one group with its standard error, and alpha of standardized items (without a standard
+# error of its own, since it is the same quantity in other units).
 view_alpha <- function(view, items, key, errors = TRUE) {
   s <- observed_moments(view)$covariance[items, items, drop = FALSE] * outer(key, key)
   value <- alpha_value(s)
@@ -180,8 +180,8 @@ alpha_error_cases <- function(view, items, key, s, gradient) {
   error_of_sums(each, cases$cluster)
 }
 
-# With missing values: the gradient through the inverse information of the saturated moments, met
-# with the saturated scores of each case (Yuan & Bentler 2000).
+# With missing values: the gradient through the inverse information of the saturated moments,
+# combined with the saturated scores of each case (Yuan & Bentler 2000).
 alpha_error_incomplete <- function(view, items, key, gradient) {
   whole <- group_view(joint_fit(view$fit), view$group)       # includes auxiliary variables
   own <- match(view$layout$observed[items], whole$layout$observed)
@@ -195,7 +195,7 @@ alpha_error_incomplete <- function(view, items, key, gradient) {
   full <- matrix(0, p, p)
   full[at, at] <- gradient * outer(key, key)
   coordinates <- seen_coordinates(moments, p)
-  # each covariance stands twice in the matrix
+  # each covariance occurs twice in the matrix
   g <- c((2 * full - diag(diag(full), p))[coordinates], numeric(p))
   direction <- drop(known$inverse %*% g)
   if (!has_raw_data(view$fit$sample)) return(sqrt(sum(g * direction)))
@@ -208,8 +208,8 @@ alpha_error_incomplete <- function(view, items, key, gradient) {
   error_of_sums(each * (cases$weight %||% 1), cases$cluster)
 }
 
-# With more variables than this the error is that of the items alone: what other variables tell
-# about their missing values is in alpha, not in its error.
+# With more variables than this, only the items enter the standard error: the contribution of other
+# variables to their missing values is part of alpha, but not of its standard error.
 most_saturated <- 40L
 
 moments_of_items <- function(moments, own) {
@@ -232,8 +232,8 @@ information_of_items <- function(moments) {
   core_saturated_information(core, list(moments))[[1L]]
 }
 
-# The saturated moments as coordinates, as the core has them: lower triangle by columns, pairs that
-# no case has together left out.
+# The saturated moments as coordinates, in the order of the core: lower triangle by columns, without
+# pairs that no case has observed together.
 seen_coordinates <- function(moments, p) {
   seen <- matrix(TRUE, p, p)
   unseen <- moments$unseen
@@ -241,7 +241,7 @@ seen_coordinates <- function(moments, p) {
   which(lower.tri(seen, TRUE) & seen)
 }
 
-# Of each case, its score by the saturated moments times a direction: (w'Hw - tr(HW))/2 + h'w, w =
+# The score of each case by the saturated moments times a direction: (w'Hw - tr(HW))/2 + h'w, w =
 # W(x - mean), W the inverse covariance of the observed variables.
 saturated_scores <- function(x, moments, along, mean_along) {
   out <- numeric(nrow(x))
@@ -256,7 +256,7 @@ saturated_scores <- function(x, moments, along, mean_along) {
   out
 }
 
-# The error of a sum over cases: over clusters, where there are any, times C/(C - 1).
+# The standard error of a sum over cases: over clusters, where there are any, times C/(C - 1).
 error_of_sums <- function(each, cluster) {
   if (is.null(cluster)) return(sqrt(sum(each^2)))
   sums <- rowsum(each, cluster)

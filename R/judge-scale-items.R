@@ -2,9 +2,8 @@
 # scale of the construct on which its standardized loading is largest.
 
 # For one group: list(left = by construct, the observed items (numbers) that load on it but belong
-# to
-# another scale; crossing = by item, its own construct and the others). General constructs and their
-# parts share all their items by design.
+# to another scale; crossing = by item, its own construct and the others). General constructs and
+# their parts share all their items by design.
 crossing_items <- function(view, names) {
   parts <- specific_parts(view, names)
   names <- setdiff(names, c(names(parts), parts))
@@ -44,8 +43,8 @@ reflected_items <- function(fit, name) {
 # --- is alpha a reliability? --------------------------------------------------------------------
 
 # The essentially tau-equivalent model of each scale by itself: equal loadings and uncorrelated
-# errors, of which alpha is the reliability (Lord & Novick 1968; Jöreskog 1971). Its test of exact
-# fit, one for each scale of observed items over all groups.
+# errors, under which alpha is the reliability (Lord & Novick 1968; Jöreskog 1971). Its test of
+# exact fit, one for each scale of observed items over all groups.
 tau_equivalent <- function(fit, quality) {
   found <- lapply(unique(quality$table$construct), function(name) {
     items <- quality$scales[[name]]
@@ -137,7 +136,7 @@ merged_blueprint <- function(bp, first, second) {
 
 # Measures after single items are deleted, each from a refit.
 
-# Omega, alpha, AVE and fit when single items are gone.
+# Omega, alpha, AVE and fit after single items are deleted.
 items_left_out <- function(fit, quality, which) {
   if (which == "none" || !has_converged(fit)) return(NULL)
   table <- quality$table
@@ -155,10 +154,10 @@ items_left_out <- function(fit, quality, which) {
   if (length(parts)) bind_frames(parts)
 }
 
-# One item left out everywhere: the rows of the constructs that it measures.
+# One item deleted everywhere: the rows of the constructs that it measures.
 item_left_out <- function(fit, quality, item) {
   rows <- fit$layout$rows
-  # an item matters to the scale that it belongs to
+  # an item matters for the scale that it belongs to
   names <- unique(rows$first[rows$kind == "loading" & rows$second == item])
   own <- quality$crossing$construct[match(item, quality$crossing$item)]
   if (length(own) && !is.na(own)) names <- own

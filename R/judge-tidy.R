@@ -1,4 +1,5 @@
-# Tidy generics: one data frame of a fit, a ladder, a comparison or amendments, under broom's names.
+# Tidy generics: one data frame for a fit, a ladder, a comparison or amendments, under broom's
+# names.
 
 #' Tidy generics
 #'
@@ -364,7 +365,7 @@ glance.orizzonte_loosened <- function(x, ...) {
   glance(x$ladder)
 }
 
-# A table under broom's names; a group column stays only where there are groups.
+# A table under broom's names; a group column is kept only where there are groups.
 tidy_renamed <- function(x, names) {
   columns <- unclass(json_rows(x))
   attributes(columns) <- list(names = names(columns))

@@ -24,7 +24,7 @@
 #'   `contamination` (`group`, `percent_uncontaminated`), `schmid_leiman` (of a second-order model:
 #'   `item`, `group`, `factor`, `general`, `specific`, standardized loadings), `trouble` (why there
 #'   is no verdict) and `reading`, in words.
-#' @section What is computed: Items are keyed by their general loading. omega is the proportion of
+#' @section Computation: Items are keyed by their general loading. omega is the proportion of
 #' the variance of the sum score due to the general and specific factors, omega hierarchical the
 #' proportion due to the general factor alone (McDonald 1999; Zinbarg et al. 2005); of a specific
 #' factor both are
@@ -130,8 +130,8 @@ own_items <- function(view, name) {
   intersect(match(rows$second[own], view$layout$observed), seq_along(view$layout$observed))
 }
 
-# The specific factors of a construct: constructs that it does not covary with, on some of its items
-# each (bifactor), or the constructs that it loads on.
+# The specific factors of a construct: constructs that do not covary with it and load on some of its
+# items each (bifactor), or the constructs that it loads on.
 specific_factors <- function(view, name) {
   rows <- view$layout$rows
   if (is_second_order(view, name))
@@ -184,7 +184,7 @@ general_construct <- function(view, name) {
 
 # --- one group -----------------------------------------------------------------------------------
 
-# Loadings on the general construct and on each specific factor, over all items; as far as they are
+# Loadings on the general construct and on each specific factor, over all items, wherever possible
 # in units of a factor with variance 1. A second-order model in its Schmid-Leiman form.
 split_loadings <- function(view, name) {
   general <- item_loadings(view, name)
@@ -294,7 +294,7 @@ common_variance <- function(view, loadings) {
   sums / sum(sums)
 }
 
-# The share of pairs of items that no specific factor links.
+# The proportion of pairs of items that no specific factor links.
 uncontaminated <- function(loadings) {
   items <- loadings$general$items
   linked <- matrix(FALSE, length(items), length(items))
@@ -327,10 +327,10 @@ as.data.frame.orizzonte_variance_split <- function(x, row.names = NULL, optional
             "loading_bias")]
 }
 
-# Does a total score make sense? In words; and the printed form.
+# Is a total score justified? In words; and the printed form.
 
-# The value of each score: the total score, which comes first in each group, and those of the items
-# of each specific factor.
+# The value of each score: the total score, which comes first in each group, and the scores of the
+# items of each specific factor.
 score_verdicts <- function(x) {
   s <- x$scales
   if (length(x$trouble) || !x$status %in% c("proper", "at bound"))
@@ -425,7 +425,7 @@ percent_words_each <- function(x) vapply(x, percent_words, "")
 # --- the worth of scores of parts -----------------------------------------------------------------
 
 # Loadings of the general construct and of each specific factor on a set of items, keyed, as jets of
-# their sums: what each factor contributes to the sum of these items, in units of the factor.
+# their sums: the contribution of each factor to the sum of these items, in units of the factor.
 factor_sums <- function(loadings, key, at) {
   all <- loadings$general$items
   lapply(c(list(loadings$general), unname(loadings$specific)), function(part) {
@@ -459,8 +459,8 @@ added_value <- function(view, loadings, key, at) {
   list(part = part, total = total, added = jet_minus(part, total))
 }
 
-# The columns of all scores of a group: the total first, whose own value is not compared with
-# itself.
+# The columns of all scores of a group: the total score first, whose added value over itself is not
+# defined.
 added_columns <- function(view, loadings, key, level) {
   found <- lapply(unname(loadings$specific), function(part) {
     added_value(view, loadings, key, part$items)
@@ -498,8 +498,8 @@ factor_worth <- function(view, loadings, key) {
   list(h = h, determinacy = sqrt(pmin(diag(t(l) %*% solve_in_units(r, l)), 1)))
 }
 
-# What happens to loadings and to an effect when all items are fitted as one dimension although the
-# parts are there (Rodriguez, Reise & Haviland 2016): the one-factor model of the implied
+# The bias of loadings and of an effect when all items are fitted as one dimension although specific
+# factors exist (Rodriguez, Reise & Haviland 2016): the one-factor model of the implied
 # correlations. `effect_bias`: of the effect of the general construct on an outcome that depends on
 # nothing else.
 one_dimension <- function(view, loadings, key) {
@@ -523,9 +523,9 @@ one_dimension <- function(view, loadings, key) {
        effect_bias = sum(weight * general) / sum(weight * one) - 1)
 }
 
-# Why the shares of a group cannot carry a verdict, or NULL: a residual variance that is not
-# positive, a loading that is hardly identified, a specific factor whose keyed loadings differ in
-# sign.
+# The reason why the proportions of a group cannot support a verdict, or NULL: a residual variance
+# that is not positive, a loading that is hardly identified, a specific factor whose keyed loadings
+# differ in sign.
 split_trouble <- function(view, loadings, key) {
   residual <- item_shares(view, loadings)$residual
   items <- loadings$general$items

@@ -1,6 +1,6 @@
 # The words for a layout: addresses as users write them, and the assumptions.
 
-# Addresses without a group as they are in each group.
+# Addresses without a group, as in each group.
 in_every_group <- function(layout, addresses) {
   unlist(lapply(addresses, function(text) {
     if (!is.null(parse_address(text)$group)) return(text)
@@ -95,7 +95,7 @@ group_assumptions <- function(layout, bp) {
   list(assumed = lines, not_assumed = not_assumed[length(missing) > 0L])
 }
 
-# Disturbances may covary where neither outcome leads to the other and moments are left for it.
+# Disturbances may covary where neither outcome leads to the other and enough moments remain.
 covary_advice <- function(layout, pairs) {
   apart <- !reaches(layout, pairs[1L, ], pairs[2L, ]) & !reaches(layout, pairs[2L, ], pairs[1L, ])
   apart <- apart & !(pairs[1L, ] %in% layout$composites | pairs[2L, ] %in% layout$composites)
@@ -135,7 +135,7 @@ format_blueprint <- function(bp) {
   lines <- c(heading(paste0("Blueprint: ", bp$title)), format_statements(bp), "")
   if (length(bp$constructs) == 0L && length(bp$effects$from) == 0L)
     return(c(lines, text_of("empty_so_far_add")))
-  # what names a group is counted once there are groups
+  # statements that name groups are counted once there are groups
   layout <- build_layout(group_blueprint(bp, ""), means = mentions_means(bp))
   c(lines, format_assumptions(layout, bp), "", format_counts(layout), "",
     text_of("next_fit_model_blueprint"))

@@ -1,6 +1,6 @@
 # The scale of each construct, and the linear map from free parameters to entries.
 
-# Adds `scales` (how each construct gets its unit) and fixes markers or variances in the layout.
+# Adds `scales` (how each construct is scaled) and fixes markers or variances in the layout.
 apply_scales <- function(layout, bp) {
   layout$scales <- list()
   layout$rows$marked <- rep(FALSE, length(layout$rows$kind))
@@ -29,9 +29,9 @@ scale_places <- function(layout) {
   }), recursive = FALSE)
 }
 
-# How one construct gets its unit: by a marker, its variance, the average of its loadings, from
-# values that were given, or ("carried") from the first group through loadings held equal. `closed`:
-# does rescaling the construct leave the model the same?
+# How one construct is scaled: by a marker, its variance, the average of its loadings, given values,
+# or ("carried") from the first group through loadings held equal. `closed`: does rescaling the
+# construct leave the model unchanged?
 scale_of <- function(place, layout, bp) {
   rows <- layout$rows
   name <- place$construct
@@ -52,7 +52,7 @@ scale_of <- function(place, layout, bp) {
               closed = !composite && may_be_rescaled(name, place$span, rows))
   if (given) {
     out$kind <- "given"
-    # one value beside zeros is a marker in other words
+    # one value beside zeros is a marker in another form
     known <- loadings[!is.na(rows$fixed[loadings]) & rows$fixed[loadings] != 0]
     alone <- length(known) == 1L && !settled
     out$closed <- out$closed && alone
@@ -64,7 +64,7 @@ scale_of <- function(place, layout, bp) {
   } else if (kind == "marker") {
     out$marker <- marker_of(name, loadings, composite, if (setting != "marker") setting, rows)
   } else if (kind %in% c("unit", "average") && carries_over(loadings, rows, place$number)) {
-    # loadings that are held carry the unit over from the first place
+    # held loadings carry the unit over from the first place
     out$kind <- "carried"
   }
   out
@@ -108,8 +108,8 @@ marker_of <- function(name, loadings, composite, item, rows) {
 }
 
 # entry = K theta + k as triplets; `parameters` names the free ones by the address of their first
-# row. `sd` (of the observed variables, when known) decides which loading an average leaves to the
-# others: the one with the largest scale, since items in other units would otherwise make the map
+# row. `sd` (of the observed variables, when known) decides which loading is determined by the
+# average: the one with the largest scale, since items in other units would otherwise make the map
 # ill-conditioned.
 apply_map <- function(layout, sd = NULL) {
   size <- length(layout$rows$kind)
@@ -126,7 +126,7 @@ apply_map <- function(layout, sd = NULL) {
       which.max(replace(sd[layout$rows$second[rows]], is.na(sd[layout$rows$second[rows]]), 0))
     target <- class[largest]
     others <- rows[class != target]
-    # loadings average 1: one of them is what the others leave
+    # loadings average 1: one of them is determined by the others
     own <- layout$rows$class[others]
     dependent[[as.character(target)]] <- list(
       rest = (length(scale$loadings) - sum(constant[scale$loadings])) / sum(class == target),
@@ -159,7 +159,7 @@ apply_map <- function(layout, sd = NULL) {
   layout
 }
 
-# A parameter goes by the address of its first row; one held across all groups by the address
+# A parameter is named by the address of its first row; one held across all groups by the address
 # without a group (that of the first time).
 parameter_names <- function(layout, classes) {
   out <- layout$rows$parameter[layout$leading]

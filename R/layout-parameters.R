@@ -2,10 +2,10 @@
 
 parameter_families <- c(effect = 0L, covariance = 1L, mean = 2L)
 
-# `means`: whether the data carry means. The result is a plain list of columns (cheap to build):
+# `means`: whether the data have means. The result is a plain list of columns (cheap to build):
 # parameter, kind, first, second, group, meaning (its kind in words), family, row, col, fixed (value
-# or NA), class, weight/constant of the scale, assumed (why a row is there though nobody asked for
-# it), and attributes of the model.
+# or NA), class, weight/constant of the scale, assumed (why a row exists without a request), and
+# attributes of the model.
 layout_parameters <- function(bp, means, observed = NULL) {
   variables <- blueprint_variables(bp)
   constructs <- variables$constructs
@@ -70,7 +70,7 @@ mean_meaning <- function(is_construct, endogenous) {
   ifelse(!is_construct, "intercept", ifelse(endogenous, "construct intercept", "mean"))
 }
 
-# Loadings and weights that the blueprint gives, in the order of the items; NA elsewhere.
+# Loadings and weights that the blueprint fixes, in the order of the items; NA elsewhere.
 given_values <- function(bp) {
   unlist(lapply(bp$constructs, function(x) {
     value <- rep(NA_real_, length(x$items))
@@ -117,7 +117,7 @@ model_covariances <- function(bp, exogenous) {
   list(first = cov_first, second = cov_second, assumed = cov_assumed)
 }
 
-# Residuals of the same item at two times, but for those that are said to be uncorrelated.
+# Residuals of the same item at two times, except those that are declared uncorrelated.
 assumed_over_times <- function(bp, first, second) {
   if (length(bp$repeated) == 0L) return(list(first = character(), second = character()))
   pairs <- repeated_pairs(bp$repeated)
@@ -260,8 +260,8 @@ layout_starts <- function(layout, bp) {
 
 is_constraint <- function(restriction) restriction$smooth || restriction$relation != "=="
 
-# Rows that constraints touch, but for variances kept from turning negative: those leave the scale
-# of a construct free.
+# Rows that constraints refer to, except variances that are only kept from turning negative: those
+# leave the scale of a construct free.
 constrained_rows <- function(layout, bp) {
   rows <- lapply(Filter(is_constraint, bp$restrict), function(r) {
     harmless <- !r$smooth && r$relation == ">=" && identical(r$right, 0) &&
@@ -272,8 +272,8 @@ constrained_rows <- function(layout, bp) {
 }
 
 # Adds `constraints`: lists of `text`, `tape`, `rows` (of the layout, by input of the tape),
-# `bound`; and notes about those that follow from the others and are left out. A constraint is
-# written so that it is 0 (or, a bound, not negative).
+# `bound`; and notes about redundant ones, which are left out. A constraint is written so that it is
+# 0 (or, for a bound, not negative).
 apply_constraints <- function(layout, bp) {
   layout$constraints <- list()
   for (restriction in Filter(is_constraint, bp$restrict)) {
@@ -383,7 +383,7 @@ redundant_equations <- function(layout) {
   intersect(dependent[[1L]], dependent[[2L]])
 }
 
-# Middling values, no two alike, so that no accidental equality hides or makes a rank.
+# Moderate values, no two of them equal, so that no accidental equality changes a rank.
 typical_values <- function(layout, phase = 0) {
   value <- c(loading = 0.7, weight = 0.5, effect = 0.3, covariance = 0.2, variance = 0.6,
              intercept = 0, mean = 0)[layout$rows$kind]
@@ -426,7 +426,7 @@ has_route <- function(layout, from, to, steps) {
   TRUE
 }
 
-# An effect that cannot be would be 0 without an error.
+# The effect of a variable on one that it does not reach would be 0 without an error.
 check_route <- function(layout, address, text) {
   if (!address$kind %in% c("indirect", "total")) return(invisible())
   steps <- if (address$kind == "indirect") 2L else 1L
@@ -439,7 +439,8 @@ check_route <- function(layout, address, text) {
     i = text_of("routes_follow_effects_loadings")))
 }
 
-# An expression that names no group is read in each; one that does is read once.
+# An expression that names no group is evaluated in each group; one that names a group is evaluated
+# once.
 text_scopes <- function(texts, layout) {
   named <- any(vapply(texts, function(text) !is.null(parse_address(text)$group), NA))
   if (named) list(NULL) else as.list(layout$groups)
@@ -507,8 +508,8 @@ restricted_rows <- function(text, layout, scope = NULL) {
                          i = text_of("parameter_column_estimates_print")))
 }
 
-# Without a group an address means "in every group, each its own": a statement that names none is
-# made in each group that has it.
+# Without a group an address means "in every group, separately": a statement that names none is made
+# in each group that has the parameter.
 group_scopes <- function(restriction, layout) {
   addresses <- restriction_addresses(restriction)
   named <- any(vapply(addresses, function(text) !is.null(parse_address(text)$group), NA))
@@ -520,8 +521,8 @@ group_scopes <- function(restriction, layout) {
   as.list(if (any(has)) layout$groups[has] else layout$groups[1L])
 }
 
-# How to declare an effect between two variables of the model; NULL for anything else, and where
-# the model has the effect in the other direction.
+# How to declare an effect between two variables of the model; NULL for anything else, and where the
+# model contains the effect in the opposite direction.
 undeclared_effect <- function(address, layout) {
   both <- c(address$first, address$second)
   rows <- layout$rows

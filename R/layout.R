@@ -1,6 +1,6 @@
-# From a blueprint and what the data know to a layout: one parameter table (`rows`), the `scales` of
-# constructs, the linear `map` from free parameters to rows, `constraints`, and the `model` as the
-# core reads it. Groups are always a list, also when there is one; pure.
+# From a blueprint and properties of the data to a layout: one parameter table (`rows`), the
+# `scales` of constructs, the linear `map` from free parameters to rows, `constraints`, and the
+# `model` as the core reads it. Groups are always a list, also when there is one; pure.
 
 # The columns of the parameter table.
 row_columns <- c("parameter", "kind", "first", "second", "group", "meaning", "family", "row", "col",
@@ -24,15 +24,15 @@ build_layout <- function(bp, means, observed = NULL, sd = NULL, groups = single_
   finish_layout(stated_layout(bp, means, observed, groups, grouped), bp, sd)
 }
 
-# What the blueprint says, before anything is held across groups and constructs get their scales:
-# the rungs of a ladder share it.
+# The specification of the blueprint, before anything is held across groups and constructs are
+# scaled: the rungs of a ladder share it.
 stated_layout <- function(bp, means, observed, groups, grouped) {
   apply_restrictions(stack_groups(bp, means, observed, groups, grouped), bp)
 }
 
 # `incomplete`: with missing values, or clusters that lie in several groups, intercepts depend on
 # the other parameters, even when each is free. `unseen`: by group, pairs of variables that no case
-# has together.
+# has observed together.
 finish_layout <- function(layout, bp, sd, incomplete = FALSE, unseen = 0L) {
   layout <- hold_across(layout, bp)
   layout <- apply_constraints(apply_map(apply_scales(layout, bp), sd), bp)
@@ -43,8 +43,8 @@ finish_layout <- function(layout, bp, sd, incomplete = FALSE, unseen = 0L) {
   new_layout(layout)
 }
 
-# Every observed intercept free on its own, every construct mean fixed: the means fit exactly. The
-# core then never sees them: they are profiled out.
+# Every observed intercept is free, every construct mean fixed: the means fit exactly. Then they are
+# not part of the core's model: they are profiled out.
 means_saturated <- function(layout) {
   rows <- layout$rows
   mean_rows <- rows$family == parameter_families[["mean"]]
@@ -56,7 +56,7 @@ means_saturated <- function(layout) {
     all(!is.na(rows$fixed[mean_rows & !intercepts])) && !any(mean_rows[constrained])
 }
 
-# The layout as the core reads it; `used`: which of the layout's parameters it knows.
+# The layout as the core reads it; `used`: which of the layout's parameters the core contains.
 core_model <- function(layout, keep_means) {
   keep <- keep_means | layout$rows$family != parameter_families[["mean"]]
   rows <- which(keep)
@@ -80,7 +80,7 @@ core_model <- function(layout, keep_means) {
   )
 }
 
-# Places in an order of names that is the same in every locale: the core solves in that order.
+# Positions in an order of names that is the same in every locale: the core solves in that order.
 name_ranks <- function(names) match(seq_along(names), order(names, method = "radix"))
 
 core_scales <- function(layout, rows, p) {
@@ -95,7 +95,8 @@ core_scales <- function(layout, rows, p) {
   }))
 }
 
-# The model with all means, whether the core estimated them or not: for readers, not for fitting.
+# The model with all means, whether the core estimated them or not: for results functions, not for
+# fitting.
 full_model <- function(layout) {
   if (layout$profiled) core_model(layout, keep_means = TRUE) else layout$model
 }
@@ -114,7 +115,7 @@ layout_counts <- function(layout) {
 
 # The roles of the variables in a model.
 
-# Observed variables that are nothing but items.
+# Observed variables that are items and have no other role.
 pure_items <- function(layout) {
   measured <- c(layout$rows$second[layout$rows$kind == "loading"],
                 layout$rows$first[layout$rows$kind == "weight"])
@@ -135,7 +136,7 @@ reachable <- function(layout, size) {
   }
 }
 
-# Is there a directed way from each `from` to each `to`?
+# Is there a directed path from each `from` to each `to`?
 reaches <- function(layout, from, to) {
   all <- c(layout$observed, layout$constructs)
   reachable(layout, length(all))[cbind(match(to, all), match(from, all))]
@@ -154,8 +155,8 @@ layout_notes <- function(layout, covariance) {
     unlist(lapply(layout$composites, overlap_note, layout = layout, covariance = covariance)))
 }
 
-# Loadings fixed at different numbers for two constructs on the same items are a growth curve, and a
-# growth curve has means.
+# Loadings fixed at different numbers for two constructs on the same items define a growth curve,
+# and a growth curve has means.
 growth_note <- function(layout) {
   if (!layout$means) return(NULL)
   given <- Filter(function(rows) length(rows) > 1L && !anyNA(layout$rows$fixed[rows]),
@@ -190,7 +191,7 @@ overlap_note <- function(name, layout, covariance) {
           inflation = enumerate(paste0(items, " ", format_fixed(inflation, 1L))[inflation >= 5]))
 }
 
-# Groups: their parameter tables one below the other, and the equalities across them.
+# Groups: their parameter tables below each other, and the equalities across them.
 
 # `observed`: a list by group. With one group the table is that of the blueprint.
 stack_groups <- function(bp, means, observed, groups, grouped) {
@@ -212,7 +213,7 @@ stack_groups <- function(bp, means, observed, groups, grouped) {
   }, tables, ends - sizes)
   names(out$spans) <- names(out$parts) <- groups
   for (name in part_names) out[[name]] <- union_of(tables, name)
-  # the indicators of a construct, in the first group: what readers ask by name
+  # the indicators of a construct, in the first group: results functions ask for them by name
   out$indicators <- out$parts[[1L]]$indicators
   out
 }
@@ -223,7 +224,7 @@ union_of <- function(tables, name) {
   unique(unlist(lapply(tables, `[[`, name), use.names = FALSE)) %||% character()
 }
 
-# One group by number: the same kind of value, with its rows alone.
+# One group by number: a layout that contains only the rows of this group.
 layout_of_group <- function(layout, g) {
   span <- layout$spans[[g]]
   out <- layout[setdiff(names(layout), c("model", "freed", "constraints", "parts", "spans"))]
@@ -241,8 +242,8 @@ layout_of_group <- function(layout, g) {
   out
 }
 
-# Kinds that may be held across groups, and the rows they mean. Nothing about observed predictors,
-# and no structural intercepts.
+# Kinds that may be held across groups, and the rows they refer to. Observed predictors and
+# structural intercepts are never included.
 hold_aliases <- list(intercept = "intercept[items]", mean = "mean[constructs]",
                      variance = c("variance[items]", "variance[constructs]"),
                      covariance = c("covariance[items]", "covariance[constructs]"))
@@ -296,7 +297,7 @@ about_means <- function(patterns) {
   startsWith(as.character(patterns), "intercept[") | startsWith(as.character(patterns), "mean[")
 }
 
-# Rows of the same key that patterns name, as one class.
+# Rows with the same key that patterns name, as one class.
 hold_rows <- function(layout, hold, differ, key, mark) {
   rows <- layout$rows
   if (!layout$means) {
@@ -305,7 +306,7 @@ hold_rows <- function(layout, hold, differ, key, mark) {
     differ <- differ[!about_means(differ)]
   }
   at <- as.integer(setdiff(pattern_rows(hold, layout), pattern_rows(differ, layout)))
-  # what was relaxed is not held
+  # relaxed parameters are not held
   at <- setdiff(at, which(rows$relaxed & rows$kind != "mean"))
   # nor are parameters of auxiliary variables, or parameters without a time
   at <- setdiff(at, which(rows$first %in% layout$auxiliary | rows$second %in% layout$auxiliary))
@@ -322,9 +323,9 @@ hold_rows <- function(layout, hold, differ, key, mark) {
   layout
 }
 
-# Intercepts of items (and means of constructs that are indicators) held equal let the means of what
-# they measure differ from those of the first group, or time, as far as the loadings can tell them
-# apart.
+# Equal intercepts of items (and equal means of constructs that are indicators) allow the means of
+# their constructs to differ from those of the first group, or time, as far as the loadings can
+# distinguish them.
 free_means <- function(layout) {
   if (!layout$means) return(layout)
   for (g in seq_along(layout$groups)[-1L])
@@ -384,10 +385,10 @@ means_distinguishable <- function(layout, constructs, part, held) {
   seq_along(constructs) %in% factor$pivot[seq_len(factor$rank)]
 }
 
-# Times: which time a row of the parameter table is of, and what it is whatever the time.
+# Times: the time of a row of the parameter table, and its name regardless of the time.
 
-# `time` (a number; NA for what has none) and `over`: alike for rows that differ in their time only.
-# Parameters that link two times, such as residual covariances of an item, have no time.
+# `time` (a number; NA for rows without one) and `over`: the same for rows that differ only in their
+# time. Parameters that link two times, such as residual covariances of an item, have no time.
 rows_over_times <- function(rows, repeated) {
   size <- length(rows$kind)
   if (length(repeated) == 0L)

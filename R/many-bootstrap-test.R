@@ -151,7 +151,7 @@ root_of <- function(s) {
   root * rep(sd, each = length(sd))
 }
 
-# The misfit that is left in the transformed cases.
+# The remaining misfit of the transformed cases.
 transformed_chisq <- function(fit, source) {
   source$parts <- lapply(source$cases, function(x) rep(0L, nrow(x$values)))
   job <- new_refit_job(fit, source, 1L)

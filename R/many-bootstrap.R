@@ -6,10 +6,10 @@
 #'
 #' @param fit A fit from [fit_model()], from data case by case.
 #' @param reps How many replicates.
-#' @param what What to read from each: a reader such as [estimates()], [effects()], [r_squared()],
-#'   [fit_indices()], [latent_means()] or [verdicts()], any function of a fit that gives a named
-#'   numeric vector or one of our tables, or a named list of such functions; [estimates()] when
-#'   `NULL`.
+#' @param what The results to read from each replicate: a results function such as [estimates()],
+#'   [effects()], [r_squared()], [fit_indices()], [latent_means()] or [verdicts()], any function of
+#'   a fit that gives a named numeric vector or one of our tables, or a named list of such
+#'   functions; [estimates()] when `NULL`.
 #' @param seed A whole number, or `NULL` for one that R's own random numbers give. The same seed
 #'   gives the same replicates on any number of workers.
 #' @param draw `"cases"`, or `"model"` for the parametric bootstrap: normal data from the fitted
@@ -321,10 +321,10 @@ claim_shares <- function(x) {
       trim = format(round(100 * share, 1), trim = TRUE)))), "")
 }
 
-# Intervals and p from replicates: percentile, bias-corrected, and bias-corrected and accelerated
-# (Efron 1987; Efron & Tibshirani 1993, ch. 14).
+# Intervals and p values from replicates: percentile, bias-corrected, and bias-corrected and
+# accelerated (Efron 1987; Efron & Tibshirani 1993, ch. 14).
 
-# One row a number: `values` replicates x numbers, `estimate` by name, `acceleration` by name.
+# One row per number: `values` replicates x numbers, `estimate` by name, `acceleration` by name.
 replicate_intervals <- function(values, estimate, type, level, acceleration) {
   columns <- lapply(seq_along(estimate), function(k) {
     one_interval(values[, k], estimate[[k]], type, level, acceleration[[k]])
@@ -377,10 +377,10 @@ ordered_quantile <- function(x, at) {
   out
 }
 
-# Two-sided p value of zero, from the same replicates as the interval: the level at which an end of
+# Two-sided p value of zero, from the same replicates as the interval: the level at which a limit of
 # the interval would reach zero, never below the smallest value that the number of replicates allows
-# (Davison & Hinkley 1997; Phipson & Smyth 2010; Efron 1987). NA where the replicates cannot tell.
-# `asked`: how many replicates there should be.
+# (Davison & Hinkley 1997; Phipson & Smyth 2010; Efron 1987). NA where the replicates do not
+# suffice. `asked`: the requested number of replicates.
 replicate_p <- function(x, estimate, type, z0, a, asked) {
   if (!rule_replicates_give_p(length(x), asked, z0, estimate >= min(x) && estimate <= max(x)))
     return(NA_real_)
@@ -394,7 +394,7 @@ replicate_p <- function(x, estimate, type, z0, a, asked) {
   max(2 * stats::pnorm(-abs(z)), least)
 }
 
-# Values whose zero is an end of their range: replicates cannot lie on its other side.
+# Values for which zero is a limit of their range: replicates cannot lie on its other side.
 cannot_cross_zero <- function(names) {
   names %in% names(index_words) |
     grepl(paste0("^(standardized\\()?variance\\[|^(r_squared|omega[a-z_]*|alpha[a-z_]*|ave|",
@@ -402,13 +402,13 @@ cannot_cross_zero <- function(names) {
                  "h|determinacy|[a-z_]*share|prmse[a-z_]*|[a-z_]*distance)(\\[|$)"), names)
 }
 
-# A p value of replicates as it is printed: "< .002" at the least that they can show.
+# A p value of replicates as it is printed: "< .002" for the smallest that they can show.
 format_replicate_p <- function(p, used) {
   at_least <- !is.na(p) & p <= least_replicate_p(used) * (1 + 1e-9) & p >= 0.001
   ifelse(at_least, paste("<", format_p(p)), format_p(p))
 }
 
-# Sentences on p values: where there is none, and which need more replicates to be placed against
+# Sentences on p values: where there is none, and which need more replicates for a comparison with
 # the level.
 replicate_p_notes <- function(table) {
   p <- table$p
@@ -434,12 +434,12 @@ acceleration_of <- function(values) {
   })
 }
 
-# Samples drawn from the cases with replacement fit worse than the cases themselves do: chi-square
-# is too large by about tr(U Gamma) on average, its expectation under a correct model once more. It
-# is taken off in every replicate, so that replicates of chi-square and of indices computed from it
-# are centred on the values of the fit (numerically shown in bench/bootstrap.R).
-# list(chisq, chisq_baseline: off the likelihood ratios; basis, basis_baseline: off what RMSEA, CFI
-# and TLI rest on).
+# Samples drawn from the cases with replacement fit worse than the cases themselves: chi-square is
+# too large by about tr(U Gamma) on average, its expectation under a correct model. This is
+# subtracted in every replicate, so that replicates of chi-square and of indices computed from it
+# are centred on the values of the fit (shown numerically in bench/bootstrap.R). list(chisq,
+# chisq_baseline: subtracted from the likelihood ratios; basis, basis_baseline: subtracted from the
+# basis of RMSEA, CFI and TLI).
 overshoot_of <- function(fit) {
   whole <- joint_fit(fit)
   if (test_of(whole)$df <= 0 || !has_converged(whole)) return(NULL)

@@ -66,7 +66,7 @@ model_cutoffs <- function(x, reps = 500, misspecified = NULL, seed = NULL, draw 
                  groups = length(fit$layout$groups)), class = "orizzonte_cutoffs")
 }
 
-# The model itself, or each rung against the one that it stands on.
+# The model itself, or each rung against the one that it is compared with.
 cutoff_tests <- function(x) {
   if (!inherits(x, "orizzonte_ladder") && !inherits(x, "orizzonte_loosened")) {
     check_fit(x, "model_cutoffs")
@@ -125,7 +125,8 @@ population_source <- function(fit, covariances, draw) {
   source
 }
 
-# Populations for which the model is misspecified: covariances by group, and what it lacks.
+# Populations for which the model is misspecified: covariances by group, and the parameter that the
+# model lacks.
 misspecified_populations <- function(test, misspecified, rung, criteria) {
   fit <- joint_fit(test$small)
   groups <- seq_along(fit$layout$groups)
@@ -142,7 +143,7 @@ loading_difference <- 0.2
 intercept_difference <- 0.2
 residual_ratio <- 1.5
 
-# Something that is held differs in the last group.
+# A held parameter differs in the last group.
 misspecified_rung <- function(fit, rung) {
   last <- length(fit$layout$groups)
   loadings <- own_loadings(fit)
@@ -203,7 +204,7 @@ cutoff_row <- function(x, part, rung, index, k) {
        verdict = rule_cutoff_verdict(value, found$lower, found$upper, found$settled, higher))
 }
 
-# The value that enough correct models pass and few enough misspecified ones.
+# The value that enough correctly specified models pass and few enough misspecified ones.
 simulated_cutoff <- function(right, wrong, higher) {
   right <- right[is.finite(right)]
   wrong <- wrong[is.finite(wrong)]
@@ -231,7 +232,7 @@ simulated_cutoff <- function(right, wrong, higher) {
        wrong_error = share_error(rates[[k]], length(wrong)))
 }
 
-# The Monte Carlo standard error of a share.
+# The Monte Carlo standard error of a proportion.
 share_error <- function(share, reps) sqrt(share * (1 - share) / reps)
 
 # The value of a replicate itself, at or beyond the quantile.
@@ -294,11 +295,11 @@ percent_with_error <- function(share, error) {
 
 percent_text <- function(x) ifelse(is.na(x), "", paste0(round(100 * x), "%"))
 
-# Populations for which a model is misspecified by stated amounts: the fitted model with one thing
-# more in it that the model does not have.
+# Populations for which a model is misspecified by stated amounts: the fitted model with one
+# additional parameter that the model does not have.
 
 # Default misspecifications: a residual correlation and a cross-loading of the smallest size that
-# matters and of a clear one, in standardized units, and one construct that should be two.
+# matters and of a clearly larger one, in standardized units, and one construct that should be two.
 split_correlation <- 0.8
 clear_misspecification <- 3        # times the smallest that matters
 
@@ -449,7 +450,7 @@ known_to <- function(name, names, text) {
                   did_you_mean(name, names)))
 }
 
-# Residual variances make room, so that the variances of all variables stay.
+# Residual variances are reduced so that the variances of all variables stay the same.
 kept_variances <- function(b, psi, variance, names) {
   free <- which(diag(psi) != 0)
   found <- residual_variances(variance, total_effects(b), psi, free)
@@ -461,7 +462,7 @@ kept_variances <- function(b, psi, variance, names) {
   psi
 }
 
-# Every second item of a construct is of its other half.
+# Every second item of a construct belongs to its second half.
 halved_construct <- function(covariance, fit, g, construct, size) {
   items <- fit$layout$parts[[g]]$observed
   rows <- fit$layout$rows

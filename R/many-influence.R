@@ -169,7 +169,7 @@ saturated_core <- function(p) {
        scales = list())
 }
 
-# Real refits without the leading cases.
+# Refits without the most influential cases.
 real_changes <- function(fit, found, order, top, table) {
   out <- list_frame(list(actual_chisq_change = rep(NA_real_, nrow(table)),
                          actual_change = rep(NA_real_, nrow(table))))

@@ -14,9 +14,9 @@
 #' @return A data frame of class `orizzonte_mediation`, one row for each effect (and group):
 #'   `parameter`, `group`, `kind` (`"direct"`, `"route"`, `"indirect"`, `"total"`, `"contrast"` of
 #'   two routes, `"groups"` for the difference of the indirect effect from the first group), `via`
-#'   (the variables on the route, or what is subtracted from what), `estimate`, `se`, `lower`,
-#'   `upper`, `p`, `standardized`, `standardized_lower`, `standardized_upper` (the last two from the
-#'   bootstrap).
+#'   (the variables on the route, or the difference that a contrast takes), `estimate`, `se`,
+#'   `lower`, `upper`, `p`, `standardized`, `standardized_lower`, `standardized_upper` (the last two
+#'   from the bootstrap).
 #' @section How: Indirect effects are products of the effects along a route (Bollen 1987). Without a
 #'   bootstrap, standard errors come from the delta method (Sobel 1982), whose symmetric intervals
 #'   are too low for products; with one, intervals are those of its kind (percentile,
@@ -76,9 +76,9 @@ mediation_variable <- function(quosure, fit, what) {
   as.vector(name)
 }
 
-# What is shown, in order: by group the direct effect, routes, their sum, the total and contrasts of
-# routes; then contrasts of groups. Each has `rows`: those of the parameter table whose products are
-# added, by route, with the sign of each product.
+# The rows that are shown, in order: by group the direct effect, routes, their sum, the total and
+# contrasts of routes; then contrasts of groups. Each has `rows`: those of the parameter table whose
+# products are added, by route, with the sign of each product.
 mediation_rows <- function(fit, from, to) {
   layout <- fit$layout
   found <- lapply(seq_along(layout$groups), function(g) group_mediation(layout, g, from, to))
@@ -204,8 +204,8 @@ mediation_bootstrapped <- function(out, fit, asked, bootstrap, level) {
   out
 }
 
-# Acceleration from the influence of single cases on each number (Efron 1987): that of the
-# standardized value is taken from the raw one.
+# Acceleration from the influence of single cases on each number (Efron 1987): the standardized
+# value uses that of the raw one.
 mediation_acceleration <- function(fit, asked, out) {
   own <- casewise_fit(fit)
   change <- own$scores %*% own$bread
@@ -242,7 +242,7 @@ mediation_labels <- function(x) {
   ifelse(is.na(x$via), words, paste(words, x$via))
 }
 
-# One sentence for each group: is there mediation, and what remains?
+# One sentence for each group: is there mediation, and is there a direct effect?
 mediation_reading <- function(x, prefix = "mediation_") {
   groups <- unique(x$group)
   vapply(groups, function(g) {
@@ -281,8 +281,8 @@ tidy.orizzonte_mediation <- function(x, ...) {
 }
 
 # Intervals and power of indirect effects from the distribution of products (MacKinnon, Lockwood &
-# Williams 2004; Schoemann, Boulton & Short 2017): an indirect effect is no more normal than any
-# product.
+# Williams 2004; Schoemann, Boulton & Short 2017), because products of estimates are not normally
+# distributed.
 
 product_draws <- 1000L
 
@@ -356,8 +356,8 @@ indirect_limits <- function(fit, effects, significance) {
 power_replicates <- 1000L
 power_inner <- 4000L
 
-# The share of estimates, drawn with the covariances that a fit has at n cases, whose interval for
-# the indirect effect excludes zero. The draws are the same for every n.
+# The proportion of estimates, drawn with the covariances that a fit has at n cases, whose interval
+# for the indirect effect excludes zero. The draws are the same for every n.
 indirect_power <- function(test, n, significance) {
   entries <- test$entries
   scale <- sqrt(test$n / n)
@@ -372,8 +372,8 @@ indirect_power <- function(test, n, significance) {
   mean(above <= significance / 2 | above >= 1 - significance / 2)
 }
 
-# Normal draws (rows: variables) with exact means, variances and covariances, which takes most of
-# the noise out of shares.
+# Normal draws (rows: variables) with exact means, variances and covariances, which removes most of
+# the sampling error of proportions.
 whitened_draws <- function(size, draws) {
   z <- matrix(stats::rnorm(size * draws), size)
   z <- z - rowMeans(z)

@@ -354,7 +354,7 @@ planned_size <- function(fit, plan) {
        size = planned_rates(found, n, plan), trouble = found$trouble)
 }
 
-# The model that is fitted, at the values that the population gives it.
+# The fitted model, at the population values of its parameters.
 fitted_start <- function(fit, plan) {
   start <- if (identical(plan$fitted, fit$request$blueprint)) fit else
     fit_to_implied(fit, plan$fitted)
@@ -362,7 +362,7 @@ fitted_start <- function(fit, plan) {
   with_incomplete_layout(start)
 }
 
-# Errors of the replicates by their cases, or by their clusters.
+# Standard errors of the replicates, computed from cases or clusters.
 robust_start <- function(fit, source) {
   fit$request <- new_request(fit$request$blueprint, inference = "robust")
   fit$sample$groups <- Map(function(group, population) {
@@ -448,7 +448,8 @@ print.orizzonte_plan <- function(x, ...) {
   invisible(x)
 }
 
-# Effects and constructs' covariances first: items' own parameters are for the data frame.
+# Effects and covariances of constructs first: parameters of single items are shown in the data
+# frame only.
 format_plan <- function(x) {
   table <- x$parameters
   kinds <- "^(effect|indirect|loading|covariance|quantity|mean|weight)\\["

@@ -2,14 +2,14 @@
 # standardized values, R squared and effects need no fit of their own, only the core.
 
 # Terms of these numbers: entries of the parameter table first, then quantities of the core. Each
-# number is a product of terms, or one less than that. NULL where a results function is another,
-# or reads more than its terms: then every replicate is read as a fit.
+# number is a product of terms, or a product minus a term. NULL for any other results function, or
+# one that needs more than its terms: then every replicate is read as a fit.
 new_reading_plan <- function(fit, readers) {
   plans <- lapply(readers, plan_of_reader)
   if (any(vapply(plans, is.null, NA)) || length(fit$request$blueprint$quantities)) return(NULL)
   parts <- lapply(unname(plans), function(plan) plan(fit))
   size <- length(fit$layout$rows$kind)
-  # numbers of quantities follow those of the parts before
+  # numbers of quantities come after those of the parts before
   before <- c(0L, cumsum(vapply(parts, function(part) length(part$asked$a), 0L)))
   terms <- Map(function(part, shift) {
     lapply(part$terms, function(term) ifelse(term > size, term + shift, term))

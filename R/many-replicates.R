@@ -1,12 +1,12 @@
-# Many refits of one fit: what they draw from, one chunk of them, and the light fit of each.
+# Many refits of one fit: their source, one chunk of them, and the light fit of each.
 
 # Resampled cases of the fit: within groups, whole clusters.
 case_source <- function(fit) {
   list(less = as.integer(fit$request$multiplier == "n-1"), cases = core_cases(joint_fit(fit)))
 }
 
-# The same cases less one part after the other: single cases or clusters where they are few, else as
-# many parts of equal size, in an order that the seed gives.
+# The same cases with one part left out after the other: single cases or clusters where they are
+# few, otherwise as many parts of equal size, in an order determined by the seed.
 most_parts <- 400L
 part_source <- function(fit, seed, most = most_parts) {
   source <- case_source(fit)
@@ -32,8 +32,8 @@ part_source <- function(fit, seed, most = most_parts) {
 }
 
 # Everything that a chunk of refits needs, since it may run in another process. `readers`: NULL when
-# parameters are enough; `expected`: names of the numbers they give; `overshoot`: as in
-# overshoot_of().
+# parameters are enough; `expected`: the names of the numbers that the readers return; `overshoot`:
+# as in overshoot_of().
 new_refit_job <- function(fit, source, seed, readers = NULL, expected = NULL, overshoot = NULL) {
   list(fit = fit, source = source, seed = seed, readers = readers, expected = expected,
        overshoot = overshoot, without_errors = values_alone(readers))
@@ -67,8 +67,8 @@ read_one_by_one <- function(job, found, first, out) {
   out
 }
 
-# A light fit of replicate r of a chunk: enough for every reader. Where readers go to single cases,
-# these are drawn when asked for.
+# A light fit of replicate r of a chunk: enough for every results function. Where these need single
+# cases, they are drawn on demand.
 replicate_fit <- function(job, found, first, r) {
   whole <- joint_fit(job$fit)
   less <- job$source$less
@@ -161,7 +161,7 @@ replicate_cases <- function(fit, draw, replicate) {
   lapply(out, function(x) replace(x, "weight", list(x$weight * by)))
 }
 
-# Rows come cluster by cluster: a new one begins where the first row of its cluster comes again.
+# Rows are ordered by cluster: a new one begins where the first row of its cluster occurs again.
 copies_of_clusters <- function(cluster, rows) {
   starts <- !duplicated(cluster)
   cumsum(starts[rows])
@@ -183,8 +183,8 @@ with_shared_copies <- function(out, drawn, cases) {
   }, out, keys)
 }
 
-# The same source with its variables as another model of some of them has them, whatever the order
-# in which that was written.
+# The same source with its variables in the form of another model of some of them, whatever the
+# order in which that model was written.
 source_for <- function(source, fit, other) {
   own <- unname(fit$layout$parts)
   wanted <- unname(other$layout$parts)
@@ -201,7 +201,7 @@ source_for <- function(source, fit, other) {
   source
 }
 
-# All replicates, in whatever parts; `readers` NULL: parameters and chi-square are enough.
+# All replicates, in any division into parts; `readers` NULL: parameters and chi-square are enough.
 run_refits <- function(fit, source, seed, reps, readers = NULL, expected = NULL, folder = NULL,
                        overshoot = NULL, title = "Replicates") {
   job <- new_refit_job(fit, source, seed, readers, expected, overshoot)
@@ -425,7 +425,8 @@ check_folder <- function(folder) {
                     i = text_of("name_one_you_may")))
 }
 
-# Numbers out of what a reader returns, by name: what is bootstrapped, simulated or planned.
+# Extracts numbers by name from the return value of a results function, for bootstrap, simulation
+# and planning.
 
 # `what`: NULL for estimates, one function of a fit, or a named list of them. Each gives a named
 # numeric vector or a data frame of ours.
@@ -441,7 +442,7 @@ check_readers <- function(what) {
   what
 }
 
-# Values by name, with their groups; the first reader to give a name keeps it.
+# Values by name, with their groups; the first results function that returns a name keeps it.
 read_numbers <- function(fit, readers) {
   parts <- lapply(seq_along(readers), function(k) numbers_of(readers[[k]](fit), names(readers)[k]))
   value <- unlist(lapply(parts, `[[`, "value"))
@@ -463,11 +464,11 @@ numbers_of <- function(x, name = NULL) {
                    i = text_of("named_numbers_example")))
 }
 
-# Columns that are about a value rather than one.
+# Columns that describe a value and are not values themselves.
 about_values <- "^(se|z|p|df|lower|upper|n|items|rank|level)$|_(se|lower|upper|p|df)$|^p_"
 
-# The first column of words names the rows. An address stands for itself; other columns than the
-# value itself have different names: standardized(loading[Calm, sc1]), r_squared[Calm].
+# The first text column names the rows. An address names its own value; columns other than the value
+# itself have different names: standardized(loading[Calm, sc1]), r_squared[Calm].
 frame_numbers <- function(x) {
   if (inherits(x, "orizzonte_indices")) x <- x[!grepl(no_replicates, x$index), ]
   columns <- as.list(json_rows(x))

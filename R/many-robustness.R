@@ -50,7 +50,7 @@ robustness <- function(fit, claims = NULL,
             title = fit$request$blueprint$title, analyses = length(analyses))
 }
 
-# Claims chosen by name, or stated here.
+# Hypotheses chosen by name, or stated in the call.
 with_claims <- function(fit, claims) {
   bp <- fit$request$blueprint
   if (!is.null(claims)) {
@@ -73,7 +73,7 @@ with_claims <- function(fit, claims) {
   with_blueprint(fit, bp)
 }
 
-# Other analyses that one might have made: lists of `name`, `kind` and `changes` of the request.
+# Other defensible analyses: lists of `name`, `kind` and `changes` of the request.
 defensible <- function(fit, choice) {
   bp <- fit$request$blueprint
   switch(choice,
@@ -86,7 +86,8 @@ defensible <- function(fit, choice) {
 
 most_combined <- 4L
 
-# Each revision of the trail taken back; all combinations of few. What left items out stays.
+# Each revision of the trail undone; if they are few, all combinations. Revisions that left items
+# out are kept.
 without_amendments <- function(bp) {
   revisions <- which(lengths(bp$trail$revisions$changes) > 0L)
   count <- length(revisions)
@@ -105,7 +106,7 @@ without_amendments <- function(bp) {
   Filter(Negate(is.null), made)
 }
 
-# A blueprint as if one change had not been made; NULL when that cannot be said.
+# A blueprint as if one change had not been made; NULL when there is no such blueprint.
 taken_back <- function(bp, change) {
   if (is.null(bp)) return(NULL)
   if (change$what == "fix") {
@@ -155,7 +156,7 @@ other_rows <- function(fit) {
             changes = list(incomplete = if (keeps) "drop" else "keep")))
 }
 
-# Observed predictors that no claim is about.
+# Observed predictors that no hypothesis refers to.
 without_controls <- function(fit, bp) {
   claimed <- unlist(lapply(bp$claims, claim_addresses))
   controls <- intersect(unique(bp$effects$from), fit$layout$observed)
@@ -229,7 +230,7 @@ format_robustness <- function(x) {
     next_step("plot_robustness"))
 }
 
-# The results of one claim: a sentence, then one line per analysis.
+# The results of one hypothesis: a sentence, then one line per analysis.
 claim_lines <- function(x) {
   verdict <- words_of("claim", x$verdict)
   verdict <- ifelse(x$verdict == "not_analysed", paste0(verdict, ": ", x$status),

@@ -93,7 +93,7 @@ check_shape <- function(x) {
                    x = text_of("it_is_of_kind", value = describe(x))))
 }
 
-# A number for each variable: the one for all, or those that are named and zero.
+# A number for each variable: one value for all, or named ones and zero for the others.
 by_variable <- function(x, variables, what) {
   if (is.null(x)) return(rep(0, length(variables)))
   if (is.null(names(x))) return(rep(unname(x), length(variables)))
@@ -141,8 +141,8 @@ cluster_sizes <- function(clusters, cases) {
   as.integer(cases %/% clusters + (seq_len(clusters) <= cases %% clusters))
 }
 
-# Log odds of missing by variable at the mean of `given`, so that the shares are right over all of
-# its (normal) values.
+# Log odds of missing by variable at the mean of `given`, so that the proportions are correct over
+# all of its (normal) values.
 missingness_logit <- function(drawing, variables) {
   if (is.character(drawing$missing)) return(NULL)
   share <- by_variable(drawing$missing, variables, "`missing`")
@@ -195,8 +195,8 @@ bar_name <- function(fit, group) sub("^ \\| (.*)$", "\\1 ", bar_group(fit$layout
 # The population of each group, in the form that the core takes.
 
 # `shape`: list(skew, kurtosis) by variable; `missing`: not zero where a value is missing; `lost`:
-# as missingness_logit() gives it; `clusters`: sizes; `between`: share of variances and covariances
-# between them.
+# the result of missingness_logit(); `clusters`: sizes; `between`: proportion of variances and
+# covariances between them.
 population_root <- function(correlation) {
   root <- unname(lower_root(correlation))
   if (anyNA(root))
@@ -222,7 +222,8 @@ new_population <- function(cases, covariance, mean = NULL, shape = NULL, missing
        given = as.integer(lost$given %||% 0L), kept = integer())
 }
 
-# The cubic that has a skew and an excess kurtosis (Fleishman 1978): b, c, d a row.
+# The cubic polynomial with a given skewness and excess kurtosis (Fleishman 1978): b, c, d in each
+# row.
 cubic_of <- function(shape, names) {
   found <- Map(fleishman, shape$skew, shape$kurtosis, names)
   do.call(rbind, unname(found))
@@ -271,7 +272,8 @@ fleishman_slope <- function(x) {
                        d^2 * (48 * b + 450 * d)))
 }
 
-# The correlations of the normal variables that give these of the cubics (Vale & Maurelli 1983).
+# The correlations of the normal variables that yield these correlations of the cubics (Vale &
+# Maurelli 1983).
 normal_correlation <- function(target, cubic) {
   out <- target
   for (i in seq_len(ncol(target))) for (j in seq_len(i - 1L)) {
@@ -293,7 +295,7 @@ normal_correlation <- function(target, cubic) {
   out
 }
 
-# A population from a blueprint and the values of its parameters: what studies are planned with.
+# A population from a blueprint and the values of its parameters: the basis for planning studies.
 
 # The blueprint fitted to the moments that the truth implies, `n` cases (by group): every value is
 # then in the blueprint's own scale, and chi-square is zero.
@@ -412,8 +414,8 @@ standard_matrices <- function(b, psi, rows, names) {
   list(b = b, psi = made)
 }
 
-# diag(T Psi T') = 1, linear in the residual variances while the others stand still; covariances are
-# those of standardized residuals, so that they follow in turn.
+# diag(T Psi T') = 1, linear in the residual variances while the others are fixed; covariances are
+# those of standardized residuals, so that they change with them.
 standard_residuals <- function(psi, total, rows, names) {
   free <- rows$row[rows$kind == "variance"]
   correlation <- psi
@@ -432,7 +434,7 @@ standard_residuals <- function(psi, total, rows, names) {
   psi
 }
 
-# `free`: what has a residual.
+# `free`: variables with a residual.
 check_residuals <- function(psi, free, names) {
   variance <- diag(psi)[free]
   bad <- free[!(variance > 1e-10)]

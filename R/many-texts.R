@@ -1,4 +1,4 @@
-# Texts and instructions on what is fitted many times.
+# Texts and instructions on results from many fits.
 
 add_instructions(
   use_intervals = instruct("estimates(fit, bootstrap = ...) takes these instead of its own",

@@ -17,7 +17,7 @@ page_arrangement <- function(version, saved = NULL, before = NULL, group = NULL)
   panel
 }
 
-# `group`: the group that is drawn; the first one when it is NULL or not there.
+# `group`: the group that is drawn; the first one when it is NULL or does not exist.
 page_view <- function(version, group = NULL) {
   fit <- version$fit
   if (!is.null(fit) && has_values(fit))
@@ -32,8 +32,9 @@ page_group <- function(fit, group) {
   if (isTRUE(group %in% groups)) group else groups[1L]
 }
 
-# Text of its own instead of tags, which take twenty times as long: the diagram is sent often.
-# Addresses, names and values are escaped here, all at once; the other attributes are our own.
+# The markup is written as text instead of tags, which take twenty times as long: the diagram is
+# sent often. Addresses, names and values are escaped here, all at once; the other attributes are
+# our own.
 page_svg <- function(panel, chosen = NULL, wordings = character()) {
   scale <- 100
   tall <- panel$page[[2L]]

@@ -1,5 +1,5 @@
-# Long jobs of the live page: in an R process of their own, with progress and a way to cancel, while
-# the page and its other windows go on.
+# Long jobs of the live page: in a separate R process, with progress and a way to cancel, while the
+# page and its other windows continue.
 
 # An action that takes longer than this is left to the other process, so that no window waits for
 # the fit of another one.
@@ -24,7 +24,7 @@ within_seconds <- function(code, seconds) {
   if (!late()) value[[1L]]
 }
 
-# What follows from an action: the next state, the diagram that shows it, and the contents of the
+# The result of an action: the next state, the diagram that shows it, and the contents of the
 # page. `drawn`: the last diagram as `panel`, and the version and group that it is `of`. Without an
 # action the state stays.
 page_step <- function(state, action, drawn) {
@@ -44,21 +44,22 @@ page_contents <- function(state, drawn) {
   list(state = state, drawn = drawn, places = page_places(state, drawn$panel))
 }
 
-# Beside the jobs of the state: reports, and actions that take long.
+# In addition to the jobs of the state: reports, and actions that take long.
 job_named <- function(name) {
   switch(name, report = report_job,
          step = page_job(function(state, action) action$input, page_step),
          state_jobs[[name]])
 }
 
-# The refitted drops of amendments follow by themselves: first the five largest, then twenty.
+# The refitted drops of amendments are computed without a request: first the five largest, then
+# twenty.
 next_refits <- function(state) {
   if (state$stage != "amend" || is.null(state$found$amendments)) return(NULL)
   top <- Filter(function(top) top > (state$found$refitted %||% 0L), c(5L, 20L))
   if (length(top)) list(do = "refits", top = top[1L])
 }
 
-# Runs in the other process. Its progress is the size of a file, in percent.
+# Runs in the other process. Its progress is the size of a file, in per cent.
 run_job <- function(work, input, progress) {
   run <- function() suppressWarnings(suppressMessages(do.call(work, input)))
   if (!requireNamespace("progressr", quietly = TRUE)) return(run())
@@ -68,7 +69,7 @@ run_job <- function(work, input, progress) {
     progress, intrusiveness = 1, clear = FALSE))
 }
 
-# A process that has the package loaded by the time it is needed; it ends with this one.
+# A process that has loaded the package before it is needed; it ends with this one.
 new_worker <- function() {
   callr::r_session$new(callr::r_session_options(libpath = .libPaths(), supervise = TRUE,
                                                 load_hook = quote(loadNamespace("orizzonte"))),
@@ -102,7 +103,7 @@ send_job <- function(worker, job) {
               package = TRUE)
 }
 
-# The state after a job has ended. What failed is not tried again by itself.
+# The state after a job has ended. A failed job is not repeated without a request.
 concluded <- function(state, job, made) {
   state$message <- made$problem
   refits <- job$action$do == "refits"
@@ -116,21 +117,21 @@ concluded <- function(state, job, made) {
   state
 }
 
-# The one long job that a window may have at a time. `shown`: the state and diagram of the window;
-# `show`: shows what page_step() gives; `save`: gives bytes to the browser, under a name.
+# The single long job that a window may have at a time. `shown`: the state and diagram of the
+# window; `show`: shows the result of page_step(); `save`: sends bytes to the browser, under a name.
 job_desk <- function(session, shown, show, save) {
   worker <- NULL
   job <- NULL
   tell <- function(...) if (!session$isClosed()) session$sendCustomMessage("job", list(...))
   warm <- function() if (is.null(worker) || !worker$is_alive()) worker <<- new_worker()
-  # a job is left by ending its process
+  # leaving a job ends its process
   drop_job <- function() {
     if (!is.null(job)) worker <<- without_worker(worker)
     job <<- NULL
   }
   again <- function(state) show(page_contents(state, shown()$drawn))
   say_there <- function(message) again(replace(shown()$state, "message", list(message)))
-  # an action, at once if that is quick
+  # an action, at once if it is quick
   step <- function(action = NULL, state = shown()$state) {
     input <- list(state = state, action = action, drawn = shown()$drawn)
     if (identical(job$action$do, "step")) return(say_there(text_of("page_job_busy")))
@@ -147,7 +148,7 @@ job_desk <- function(session, shown, show, save) {
       return(save(ended$input$name, made$fit))
     step(state = concluded(shown()$state, ended, made))
   }
-  # asks the process how far it is, until it ends
+  # asks the process for its progress, until it ends
   attend <- function() {
     if (is.null(job)) return()
     if (!worker$is_alive()) return(conclude(list(problem = text_of("page_job_ended"))))
@@ -157,7 +158,7 @@ job_desk <- function(session, shown, show, save) {
       send_job(worker, job)
       job$sent <<- TRUE
     }
-    # what ends at once shows no progress
+    # a job that ends at once shows no progress
     if (Sys.time() - job$begun > 1) tell(share = job_share(job))
     later::later(attend, 0.05)
   }
@@ -173,7 +174,7 @@ job_desk <- function(session, shown, show, save) {
   list(
     step = step,
     begin = begin,
-    # the process is there before it is asked for; refits begin and end by themselves
+    # the process starts before it is needed; refits begin and end without a request
     attend_stage = function(state) {
       warm()
       refits <- next_refits(state)
@@ -198,7 +199,7 @@ job_desk <- function(session, shown, show, save) {
     })
 }
 
-# From 0 to 1; NULL while the job has not told any progress.
+# From 0 to 1; NULL while the job has not reported any progress.
 job_share <- function(job) {
   size <- file.size(job$progress)
   if (!is.na(size) && size > 0) min(size, 100) / 100

@@ -1,5 +1,5 @@
-# What the live page shows, as HTML: the parts of reports, beside forms whose buttons name an
-# action. Values of a form go with the button that is pressed in it.
+# The contents of the live page as HTML: the parts of reports, beside forms whose buttons name an
+# action. The values of a form are sent with the button that is pressed in it.
 
 # All places of the page, as one text each.
 page_places <- function(state, panel = NULL) {
@@ -48,8 +48,8 @@ page_field <- function(label, name, value = "", ...) {
   tags$label(tags$span(label), tags$input(type = "text", name = name, value = value, ...))
 }
 
-# `choices`: values, which are shown themselves or by their names. Options as text: long lists of
-# tags take a while.
+# `choices`: values, which are shown themselves or by their names. Options are written as text
+# because long lists of tags take a while.
 page_select <- function(label, name, choices, chosen = NULL) {
   tags <- htmltools::tags
   escaped <- function(x) htmltools::htmlEscape(x, attribute = TRUE)
@@ -61,7 +61,8 @@ page_select <- function(label, name, choices, chosen = NULL) {
 
 page_form <- function(...) htmltools::tags$div(class = "form", `data-form` = NA, ...)
 
-# Figures stay in reports: the page shows their values as tables, at once, and without numbers.
+# The page shows tables without numbering, because their values appear at once; figures are left to
+# reports.
 page_report <- function(parts) {
   parts <- Filter(function(part) part$part != "figure", flat_parts(list(parts)))
   lapply(numbered_parts(one_level_down(parts)), function(part) html_part(without_number(part)))
@@ -336,7 +337,7 @@ amend_heads <- c("page_head_free", "page_head_parameter", "page_head_index", "pa
                  "page_head_change", "page_head_drop")
 text_of_each <- function(names) vapply(names, text_of, "", USE.NAMES = FALSE)
 
-# A row with the texts of the items that it is about: they are read before anything is freed.
+# A row with the texts of its items, which should be read before anything is freed.
 amend_row <- function(row, wordings) {
   tags <- htmltools::tags
   number <- function(text) tags$td(class = "right", text)
@@ -385,7 +386,7 @@ groups_panel <- function(state) {
   loosened <- state$found$loosened
   bp <- current_version(state)$blueprint
   columns <- setdiff(names(state$data), blueprint_variables(bp)$observed)
-  # what names groups comes first; repeated measures are also compared over time
+  # the columns that name groups come first; repeated measures are also compared over time
   columns <- columns[order(vapply(state$data[columns], is.numeric, NA))]
   columns <- stats::setNames(columns, columns)
   several <- length(bp$repeated) > 0L

@@ -1,7 +1,8 @@
-# The live page in a browser: who may open it, what is sent to it, and what comes back.
+# The live page in a browser: who may open it, the contents that are sent to it, and the input that
+# it accepts.
 
-# May this request see the page? It must come to this computer by its own name, from a page of
-# ours, with the cookie that the secret of the address was exchanged for.
+# May this request see the page? It must address this computer by its own name, come from a page of
+# ours, and carry the cookie that the secret of the address was exchanged for.
 page_allowed <- function(request, key, port) {
   hosts <- page_hosts(port)
   origin <- request$HTTP_ORIGIN
@@ -77,7 +78,7 @@ page_shell <- function() {
   structure(page, lang = "en")
 }
 
-# `first`: the state of a window that is new; `last`: where the state that was seen last is kept.
+# `first`: the state of a new window; `last`: where the latest state is kept.
 page_server <- function(first, key, port, last) {
   windows <- new.env(parent = emptyenv())
   function(input, output, session) {
@@ -89,7 +90,7 @@ page_server <- function(first, key, port, last) {
     drawn <- list()
     sent <- list()
     answered <- 0
-    # `made`: what page_step() gives
+    # `made`: the result of page_step()
     show <- function(made) {
       windows[[window]] <- last$state <- made$state
       drawn <<- made$drawn
@@ -140,8 +141,8 @@ window_name <- function(text) {
     "unnamed"
 }
 
-# What came from the browser: texts only. An uploaded file is written into the session's own
-# temporary folder.
+# Input from the browser: texts only. An uploaded file is written into the session's own temporary
+# folder.
 page_action <- function(given) {
   given <- Filter(function(x) is.character(x) || is.list(x) || is.numeric(x), as.list(given))
   if (is.null(given$content)) return(given)

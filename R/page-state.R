@@ -1,11 +1,12 @@
-# The state of the live page as a value: the data, every version of the model, and what is shown. An
-# action gives the next state; nothing here knows of a browser.
+# The state of the live page as a value: the data, every version of the model, and the current view.
+# An action gives the next state; nothing here knows of a browser.
 
-# A word of the blueprint verbs, which capture it: names that are stored in a variable.
+# A symbol for the blueprint verbs, which capture their arguments: names that are stored in a
+# variable.
 utils::globalVariables("all_of")
 
-# A version of the model: how it came about, its blueprint, and its fit or the reason why there is
-# none. `parent` is the place of the version it was made from. Its data are added with it.
+# A version of the model: its origin, its blueprint, and its fit or the reason why there is none.
+# `parent` is the number of the version it was made from. Its data are added with it.
 new_version <- function(kind, blueprint, fit = NULL, problem = NULL, parent = 0L, change = NULL) {
   list(kind = kind, blueprint = blueprint, fit = fit, problem = problem, parent = parent,
        change = change)
@@ -59,8 +60,8 @@ known_addresses <- function(version) {
   if (is.null(layout)) character() else layout$rows$parameter
 }
 
-# The next state. `action`: a list whose `do` names one of `page_actions`, or a long job, which is
-# then done at once. An error of the package leaves everything as it was and becomes the message.
+# The next state. `action`: a list whose `do` names one of `page_actions`, or a long job, which then
+# runs in this process. An error of the package leaves the state unchanged and becomes the message.
 page_act <- function(state, action) {
   what <- action$do %||% ""
   act <- page_actions[[what]] %||% if (what %in% names(state_jobs)) job_done
@@ -191,7 +192,7 @@ page_actions <- list(
       abort("duplicate", text_of("page_claim_is_taken", name = quoted(name)))
     claimed <- with_model(state, add_claim(bp, name, trimws(action$statement %||% "")),
                           list(claim = name))
-    # a hypothesis about what the model does not have is refused
+    # a hypothesis about a parameter that the model does not have is refused
     problem <- current_version(claimed)$problem
     if (is.null(problem) || is.null(current_version(state)$fit)) return(claimed)
     state$message <- problem
@@ -203,14 +204,14 @@ page_actions <- list(
     with_model(state, bp, list(unclaim = action$name))
   })
 
-# The first of H1, H2, ... that no hypothesis has.
+# The first of H1, H2, ... that is not in use.
 next_claim_name <- function(bp) {
   numbers <- paste0("H", seq_len(length(bp$claims) + 1L))
   setdiff(numbers, names(bp$claims))[1L]
 }
 
-# A long job, which the browser's page leaves to another process. `input`: what it needs, from the
-# state and the action that began it. `work`: computes. `keep`: the state with the result.
+# A long job, which the browser's page leaves to another process. `input`: the parts of the state
+# and of the action that it needs. `work`: computes. `keep`: the state with the result.
 page_job <- function(input, work, keep = NULL) list(input = input, work = work, keep = keep)
 
 state_jobs <- list(
@@ -262,7 +263,7 @@ page_ladder_options <- function(state) {
                                                         c("by", "levels")))]
 }
 
-# A report gives the bytes of its file, which the browser saves. It holds what was found of the
+# A report gives the bytes of its file, which the browser saves. It contains all results of the
 # version: its fit, with the intervals of a bootstrap, and the ladder.
 report_job <- page_job(
   function(state, action) {
@@ -284,14 +285,14 @@ report_job <- page_job(
     readBin(file, "raw", file.size(file))
   })
 
-# The job at once, in this process.
+# The job in this process, without a delay.
 job_done <- function(state, action) {
   job <- state_jobs[[action$do]]
   input <- job$input(state, action)
   job$keep(state, do.call(job$work, input), input)
 }
 
-# The ladder as it stands after whatever was loosened.
+# The ladder after all releases.
 last_page_ladder <- function(state) {
   loosened <- state$found$loosened
   if (length(loosened)) loosened[[length(loosened)]]$ladder else state$found$ladder
@@ -308,7 +309,7 @@ found_for_stage <- function(state) {
   state
 }
 
-# Items that are placed elsewhere leave their constructs; a construct that would be empty goes.
+# Items that are moved leave their constructs; a construct that would be empty is removed.
 items_taken <- function(bp, items, to = "") {
   for (name in setdiff(names(bp$constructs), to)) {
     left <- setdiff(bp$constructs[[name]]$items, items)
@@ -328,7 +329,7 @@ put_items <- function(bp, items, construct) {
   bp
 }
 
-# A construct with other items: values and a scale that concern items it no longer has are dropped.
+# A construct with other items: values and a scale that refer to items it no longer has are dropped.
 with_items <- function(construct, items) {
   construct$items <- items
   construct$fixed <- construct$fixed[intersect(names(construct$fixed), items)]

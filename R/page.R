@@ -76,7 +76,7 @@ checked_port <- function(port) {
   if (is.null(port)) return(httpuv::randomPort())
   fine <- is.numeric(port) && length(port) == 1L && port %in% 1024:65535
   if (!fine) abort("input", text_of("page_port_must_be"))
-  # the warning that comes first says no more
+  # the warning that precedes it says no more
   tryCatch(suppressWarnings(close(serverSocket(port))), error = function(e) {
     abort("input", c(text_of("page_port_is_taken", port = port),
                      i = text_of("page_port_leave_out")))

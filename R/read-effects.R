@@ -1,8 +1,8 @@
 #' Direct, indirect and total effects
 #'
-#' Total effects are the entries of \eqn{(I - B)^{-1}}; indirect effects are
-#' what they add to the direct ones (Bollen 1987). Standard errors come from the delta
-#' method with analytic derivatives.
+#' Total effects are the entries of \eqn{(I - B)^{-1}}; indirect effects are total effects minus
+#' direct effects (Bollen 1987). Standard errors come from the delta method with analytic
+#' derivatives.
 #'
 #' @param object A fit from [fit_model()].
 #' @param items Whether to list also effects of and on pure items.
@@ -48,7 +48,7 @@ effects.orizzonte_fit <- function(object, items = FALSE, routes = FALSE, level =
                         bootstrap = bootstrap_note(bootstrap)), object)
 }
 
-# One row an effect: direct, indirect, along a route, total.
+# One row per effect: direct, indirect, along a route, total.
 view_effects <- function(view, items, routes, level) {
   all <- c(view$layout$observed, view$layout$constructs)
   effects_frame(view, listed_effects(view, all, items, routes), all, level)
@@ -86,7 +86,8 @@ effect_rows <- function(view, pair, all, routes) {
   found <- derive(view$fit, c("indirect", "total"), view$number, rep(pair[1L], 2L),
                   rep(pair[2L], 2L))
   jet <- function(i) list(value = found$value[i], gradient = found$gradient[i, ])
-  # structure decides first: the difference of total and direct effect may be rounding alone
+  # the structure decides first: the difference of total and direct effect may consist of rounding
+  # error only
   mediated <- has_longer_route(layout, arrows, pair[1L], pair[2L]) &&
     (found$value[1L] != 0 || any(found$gradient[1L, ] != 0))
   label <- function(kind) {

@@ -50,7 +50,7 @@ estimates <- function(fit, level = 0.95, bootstrap = NULL, ...) {
             bootstrap = bootstrap_note(bootstrap)), fit)
 }
 
-# Most rows are one parameter times a weight; the others need its map.
+# Most rows are one parameter times a weight; the others need the row of the map.
 row_errors <- function(layout, vcov) {
   map <- layout$map
   terms <- tabulate(map$entry, length(layout$rows$kind))
@@ -65,7 +65,7 @@ row_errors <- function(layout, vcov) {
 }
 
 # Standard errors of all rows; none for fixed parameters and for parameters at an active bound. A
-# bound between two leaves them as free as an equation does.
+# bound that involves two parameters leaves them as free as an equation does.
 raw_errors <- function(fit) {
   cached(fit, "errors", {
     se <- row_errors(fit$layout, vcov_of(fit))
@@ -124,7 +124,7 @@ printed_estimates <- function(x) {
          status = status), user_columns(x))
 }
 
-# An interval says what error and p say.
+# An interval contains the information of standard error and p value.
 estimate_table <- function(columns) {
   with_interval <- any(grepl("interval", names(columns), fixed = TRUE))
   format_table(columns, c(FALSE, rep(TRUE, length(columns) - 2L), FALSE),
@@ -156,7 +156,7 @@ format_wordings <- function(parameters, wording) {
 }
 
 # Anything an expression may name, as a value with derivatives by the free parameters (a "jet"); all
-# derivatives come from the core's one engine.
+# derivatives are computed by the core in one place.
 
 quantity_codes <- c(entry = 0L, standardized = 1L, covariance = 2L, mean = 3L, total = 4L,
                     indirect = 5L, correlation = 6L, r_squared = 7L, sd_ratio = 8L)
@@ -181,7 +181,7 @@ coded_variables <- function(fit) {
   unname(lapply(fit$layout$parts, function(part) c(part$observed, part$constructs) %in% coded))
 }
 
-# Standardized values of all rows, with gradients and errors.
+# Standardized values of all rows, with gradients and standard errors.
 standardized_of <- function(fit) {
   cached(fit, "standardized", {
     rows <- seq_along(fit$layout$rows$kind)
@@ -199,8 +199,8 @@ parameter_unit <- function(rows, at, sd) {
          covariance = 1 / (sd[rows$row[at]] * sd[rows$col[at]]))
 }
 
-# The jet of a text: a list of `value` and `gradient` (by theta_of()). `scope`: the group meant by
-# what names none.
+# The jet of a text: a list of `value` and `gradient` (by theta_of()). `scope`: the group of
+# addresses that name none.
 read_jet <- function(text, fit, scope = NULL) {
   expression <- str2lang(text)
   standardized <- identical(expression[[1L]], quote(standardized))
@@ -238,7 +238,7 @@ expression_jet <- function(expression, fit, scope = NULL) {
   combine_jets(tape, lapply(tape$inputs, read_jet, fit = fit, scope = scope), length(theta_of(fit)))
 }
 
-# A tape at several jets, by the chain rule.
+# A tape evaluated at several jets, by the chain rule.
 combine_jets <- function(tape, jets, size) {
   values <- vapply(jets, `[[`, 0, "value")
   gradients <- matrix(as.numeric(unlist(lapply(jets, `[[`, "gradient"))), length(jets), size,
@@ -246,7 +246,7 @@ combine_jets <- function(tape, jets, size) {
   core_expression(tape, as.numeric(values), gradients)
 }
 
-# Tapes of two inputs, in postfix order.
+# Tapes with two inputs, in postfix order.
 two_input_tape <- function(...) {
   list(operation = c(tape_input, tape_input, ...), argument = c(0, 1, numeric(...length())))
 }
@@ -255,7 +255,7 @@ tape_difference <- two_input_tape(expression_operators[["-"]])
 # a / sqrt(b)
 tape_over_root <- two_input_tape(expression_functions[["sqrt"]], expression_operators[["/"]])
 
-# One row a quantity, in the columns of estimates().
+# One row per quantity, in the columns of estimates().
 quantity_rows <- function(fit, level) {
   texts <- fit$request$blueprint$quantities
   places <- unlist(lapply(names(texts), function(name) {
@@ -359,20 +359,20 @@ constructs_in_own_units <- function(fit) {
   intersect(fit$layout$constructs, names(several)[several > 1L & by_construct < 2L])
 }
 
-# The caution before numbers of several groups are compared; NULL where loadings are held.
+# The caution that precedes comparisons of numbers between groups; NULL where loadings are held.
 own_units_words <- function(fit) {
   own <- constructs_in_own_units(fit)
   if (length(own)) text_of("own_units", constructs = enumerate(own), count = length(own))
 }
 
-# A caveat comes before what it is about.
+# A caution precedes the numbers that it is about.
 format_caveat <- function(x) {
   caveat <- attr(x, "caveat")
   if (!is.null(caveat)) c(wrap_lines(paste("CAUTION:", caveat)), "")
 }
 
-# Values with derivatives by the free parameters: a vector and a matrix with a row each. What sums
-# and ratios of model quantities need for the delta method.
+# Values with derivatives by the free parameters: a vector, and a matrix with one row per value.
+# Sums and ratios of model quantities use them for the delta method.
 
 new_jet <- function(value, gradient) list(value = as.numeric(value), gradient = gradient)
 
@@ -410,7 +410,7 @@ bind_jets <- function(jets) {
 
 jet_error <- function(jet, fit) delta_se(jet$gradient, vcov_of(fit))
 
-# The interval of a share, on the logit scale: within 0 and 1 (none for what lies outside).
+# The interval of a proportion, on the logit scale: within 0 and 1 (none for values outside).
 share_interval <- function(value, se, level, df = Inf) {
   inside <- !is.na(value) & value > 0 & value < 1
   value[!inside] <- NA_real_
@@ -456,7 +456,7 @@ loading_table <- function(fit, values = "standardized", ...) {
     own <- loads[rows$first[loads] == name]
     value[own][match(paste(key$group, key$item), paste(rows$group[own], rows$second[own]))]
   })
-  # a construct may be called like one of the other columns
+  # a construct may have the name of one of the other columns
   names(columns) <- utils::tail(make.unique(c("item", "group", "communality", constructs)), -3L)
   own <- which(rows$kind == "variance")
   residual <- standardized[own][match(paste(key$group, key$item),
@@ -488,9 +488,9 @@ print.orizzonte_loading_table <- function(x, ...) {
 
 # Intervals from a bootstrap in the tables of results.
 
-# `columns`: of a reader, with se, z, p, lower and upper where it has them; `names`: what each row
-# is called in a bootstrap, `standardized` the same of its standardized value. What was not
-# bootstrapped has no theoretical value: it is empty.
+# `columns`: of a results function, with se, z, p, lower and upper where it has them; `names`: the
+# name of each row in a bootstrap, `standardized` the name of its standardized value. Rows that were
+# not bootstrapped are left empty: theoretical values would not be comparable.
 with_bootstrap <- function(columns, bootstrap, reader, names, standardized = NULL) {
   if (is.null(bootstrap)) return(columns)
   table <- bootstrapped_table(bootstrap, reader)
@@ -533,7 +533,7 @@ bootstrap_holding <- function(bootstrap, names) {
   if (any(names %in% names(bootstrap$estimate))) bootstrap
 }
 
-# Under a table: whose errors these are.
+# Below a table: the source of its standard errors.
 bootstrap_note <- function(bootstrap) {
   if (is.null(bootstrap)) return(NULL)
   text_of("standard_errors_intervals_p", reps = format_count(bootstrap$asked$reps),
@@ -546,9 +546,9 @@ bootstrap_note <- function(bootstrap) {
 interval_words <- c(bca = "bias-corrected and accelerated", percentile = "percentile",
                     `bias-corrected` = "bias-corrected")
 
-# What fit indices need of each group: discrepancies, residuals and determinants.
+# The values of each group that fit indices need: discrepancies, residuals and determinants.
 
-# `cases`: how many there are, whatever the multiplier. Log-likelihoods are those of the data at the
+# `cases`: their number, whatever the multiplier. Log-likelihoods are those of the data at the
 # estimates: with the multiplier n - 1 they are not maximum-likelihood values.
 group_measures <- function(moments, model, observed, endogenous, structured, means, independence,
                            cases) {
@@ -576,8 +576,8 @@ group_measures <- function(moments, model, observed, endogenous, structured, mea
        chisq = n * (log_sigma + sum(diag(ratio)) - log_s - p) + chisq_means)
 }
 
-# What fit indices need of each group, named by group. The mean part of chi-square is n (m - mu)'
-# Sigma^-1 (m - mu).
+# The values of each group that fit indices need, named by group. The mean part of chi-square is n
+# (m - mu)' Sigma^-1 (m - mu).
 measures_by_group <- function(fit, independence = FALSE) {
   fit <- joint_fit(fit)
   structured <- fit$layout$means && !fit$layout$saturated_means
@@ -591,5 +591,5 @@ measures_by_group <- function(fit, independence = FALSE) {
   }, fit$layout$parts, fit$moments, matrices_of(fit), n_by_group(fit$sample))
 }
 
-# Computed once a fit.
+# Computed once for each fit.
 measures_of <- function(fit) cached(fit, "measures", measures_by_group(fit))

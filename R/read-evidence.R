@@ -1,19 +1,19 @@
-# What the data themselves say about the constructs of a model: the usual reasons why a model does
-# not converge or comes out improper. Each finding is a list of `kind`, `construct`, `items` and
-# `text`.
+# Properties of the data that explain why a model does not converge or is improper. Each finding is
+# a list of `kind`, `construct`, `items` and `text`.
 
-# A finding: what was found about which construct and items, in words.
+# A finding about a construct and items, in words.
 finding <- function(kind, construct, items, ...) {
   list(list(kind = kind, construct = construct, items = items, text = paste0(...)))
 }
 
-# Correlations of the items of a construct, once what a general construct shares is out.
+# Correlations of the items of a construct without the variance that a general construct shares.
 inside_correlations <- function(items, general, items_of, r) {
   if (is.null(general)) return(r[items, items])
   partial_correlations(r, items_of[[general]])[items, items]
 }
 
-# Items keyed against the others, constructs that hardly hang together, items that belong nowhere.
+# Reverse-keyed items, constructs whose items hardly correlate, and items that correlate with no
+# construct.
 items_evidence <- function(name, items_of, r, n, told) {
   findings <- list()
   add <- function(...) findings <<- c(findings, finding(...))
@@ -35,8 +35,8 @@ items_evidence <- function(name, items_of, r, n, told) {
         text_of("hardly_a_construct", count = length(items), construct = name,
                 correlation = format_share(mean(abs(off)), 2L), once = once))
   } else if (length(items) > 2L) {
-    # an item that hangs together with none of the others, once a near-duplicate pair is counted
-    # as one item
+    # an item that correlates with none of the others, once a near-duplicate pair is counted as one
+    # item
     share <- vapply(items, function(item) mean(abs(inside[item, setdiff(items, item)])), 0)
     limit <- if (is.null(general)) 0.15 else 0.08
     for (item in items[share < limit]) {
@@ -48,8 +48,8 @@ items_evidence <- function(name, items_of, r, n, told) {
   findings
 }
 
-# Two items that relate differently to the remaining variables; three whose correlations ask for an
-# impossible loading.
+# Two items that relate differently to the remaining variables; three items whose correlations imply
+# an impossible loading.
 few_items_evidence <- function(name, items_of, r, observed) {
   findings <- list()
   add <- function(...) findings <<- c(findings, finding(...))
@@ -110,7 +110,7 @@ find_evidence <- function(layout, covariance, n, data = NULL, rows = NULL) {
   for (pair in construct_pairs(reflective, items_of)) {
     a <- items_of[[pair[1L]]]
     b <- items_of[[pair[2L]]]
-    # two parts of a general construct: by what that leaves of their correlations
+    # two parts of a general construct: by the correlations that remain without it
     general <- intersect(general_over(pair[1L], items_of), general_over(pair[2L], items_of))
     left <- if (length(general)) partial_correlations(r, items_of[[general]]) else r
     once <- if (length(general)) text_of("once_is_out", general = general)
@@ -143,7 +143,8 @@ find_evidence <- function(layout, covariance, n, data = NULL, rows = NULL) {
   findings
 }
 
-# A construct measured by all of another's items, and by more: the general one of a bifactor model.
+# A construct measured by all of another's items and by additional ones: the general one of a
+# bifactor model.
 general_over <- function(name, items_of) {
   own <- items_of[[name]]
   wider <-
@@ -151,7 +152,7 @@ general_over <- function(name, items_of) {
   if (length(wider)) wider[1L]
 }
 
-# Correlations of items once their one common factor (iterated principal axis) is taken out.
+# Correlations of items once their one common factor (iterated principal axis) is removed.
 partial_correlations <- function(r, items) {
   r <- r[items, items]
   communality <- rep(0.5, length(items))
@@ -198,7 +199,7 @@ outlying_rows <- function(data, rows, covariance) {
   unname(if (is.null(rows)) far else rows[far])
 }
 
-# The evidence for a fit, by group; `known`: row numbers in the data as given.
+# The evidence for a fit, by group; `known`: row numbers in the given data.
 all_evidence <- function(fit, known = NULL) {
   found <- lapply(unname(group_views(fit)), view_evidence, known = known)
   involved <- troubled_variables(fit)
@@ -207,7 +208,7 @@ all_evidence <- function(fit, known = NULL) {
   }))
 }
 
-# Codes come first: what else is found is found without the rows they are in.
+# Codes come first: all further findings are computed without the rows that contain them.
 code_evidence <- function(look) {
   if (length(look$codes) == 0L) return(NULL)
   list(list(kind = "code", construct = character(), items = names(look$codes),
@@ -252,13 +253,13 @@ view_evidence <- function(view, known) {
   })
 }
 
-# The constructs in trouble first; at most eight.
+# Constructs with problems first; at most eight.
 fit_evidence <- function(fit) {
   found <- all_evidence(fit)
   utils::head(found[order(!vapply(found, `[[`, NA, "involved"))], 8L)
 }
 
-# Variables in the improper parts and, of a fit that did not converge, in parameters that run away.
+# Variables in the improper parts and, for a fit that did not converge, in diverging parameters.
 troubled_variables <- function(fit) {
   if (!has_values(fit)) return(character())
   layout <- fit$layout

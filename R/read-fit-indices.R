@@ -49,7 +49,7 @@
 #' @param bootstrap An object from [bootstrap_fit()] for this fit. Its standard errors, intervals
 #'   and p values replace the theoretical ones; nothing is resampled here.
 #' @param ... Must be empty: an argument by another name is an error.
-#' @param x What `fit_indices()` returned.
+#' @param x An object from `fit_indices()`.
 #' @param all Whether to print all indices in blocks instead of the seven that are usually reported.
 #' @return A data frame of class `orizzonte_indices` with all indices: `index`, `value`, `lower`,
 #'   `upper`, `cutoff`, `verdict` (good, acceptable, poor, or `NA`) and `block` (exact, approximate
@@ -167,7 +167,7 @@ fit_indices <- function(fit, criteria = NULL, baseline = "exogenous free", boots
   with_status(out, fit)
 }
 
-# All indices by name, from what measures_by_group() found.
+# All indices by name, computed from the result of measures_by_group().
 index_values <- function(fit, each, kind = baseline_kinds[1L]) {
   test <- test_of(fit)
   df <- test$df
@@ -224,8 +224,8 @@ rmsea_values <- function(fit, basis, df, plain) {
     p_close_fit = plain(close_fit_p(basis$chisq, df, n, groups, basis$inflation)))
 }
 
-# Log-likelihoods and the measures based on them; with weights there is no likelihood to compare
-# models by.
+# Log-likelihoods and the measures based on them; with weights there is no likelihood for comparing
+# models.
 likelihood_values <- function(fit, total, q, base) {
   known <- if (is_weighted(fit$sample)) NA_real_ else 1
   deviance <- vapply(c(model = "deviance", saturated = "deviance_saturated",
@@ -344,7 +344,7 @@ correction_clause <- function(table) {
   text_of("exact_fit_corrected", corrected = p_clause(p[1L]), plain = p_clause(p[2L]))
 }
 
-# A reading starts from what the solution is.
+# A reading begins with the status of the solution.
 sound <- function(fit) solution_state(fit)$status %in% c("proper", "at bound", "weak")
 state_reading <- function(fit) {
   state <- solution_state(fit)
@@ -352,7 +352,7 @@ state_reading <- function(fit) {
   text_of("solution_is_improper_mend", trouble = state$trouble)
 }
 
-# Figures that few degrees of freedom or few cases cannot carry.
+# Indices that need more degrees of freedom or more cases.
 small_numbers <- function(fit) {
   df <- test_of(fit)$df
   n <- cases_by_group(fit$sample)
@@ -405,8 +405,8 @@ small_indices <- c("chisq_per_df", "ecvi", "ecvi_baseline", "ecvi_saturated", "c
 bounded_indices <- c("cfi", "tli", "nfi", "rfi", "ifi", "rmsea", "srmr", "gfi", "agfi",
                      "cfi_normal", "tli_normal", "rmsea_normal")
 
-# Exact fit: the test of the model. Approximate fit: how far the model is from the data. Relative
-# fit: in comparison with other models.
+# Exact fit: the test of the model. Approximate fit: the discrepancy between model and data.
+# Relative fit: in comparison with other models.
 index_blocks <- function(index) {
   ifelse(grepl("^(rmsea|srmr|gfi|agfi|p_close_fit|chisq_per_df)", index), "approximate",
          ifelse(grepl("^(cfi|tli|nfi|rfi|ifi|loglik|aic|bic|ecvi)|_baseline$", index), "relative",
@@ -480,7 +480,7 @@ stacked_measures <- function(fits) {
   stats::setNames(out, columns)
 }
 
-# The chi-square test in small samples: exact fit is rejected too often by it when cases are few in
+# The chi-square test in small samples: it rejects exact fit too often when cases are few in
 # relation to variables.
 
 # The factor that brings the mean of (n - 1) F of a correct model close to its degrees of freedom

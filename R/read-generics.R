@@ -143,7 +143,7 @@ sigma.orizzonte_fit <- function(object, ...) {
 logLik.orizzonte_fit <- function(object, ...) {
   check_arguments("logLik")
   check_fit(object, "logLik")
-  # with weights it is a pseudo-likelihood, which models cannot be compared by
+  # with weights it is a pseudo-likelihood, which cannot be used to compare models
   value <- if (is_weighted(object$sample)) NA_real_ else indices_of(object)[["loglik"]]
   structure(value, df = n_free(joint_fit(object)), nobs = stats::nobs(object), class = "logLik")
 }

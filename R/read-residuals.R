@@ -1,7 +1,7 @@
 #' Residuals: observed minus implied moments
 #'
 #' @param object A fit from [fit_model()].
-#' @param in_units What a residual is measured in. `"covariance"`: differences of covariances (and
+#' @param in_units The unit of residuals. `"covariance"`: differences of covariances (and
 #'   means). `"correlation"`: differences of correlations, in which the observed and the
 #'   implied matrix are each scaled by the observed standard deviations, so that
 #'   the diagonal shows how far variances are off (Bentler 1995); means are
@@ -12,8 +12,8 @@
 #'   estimation of the parameters is taken into account (the diagonal of
 #'   \eqn{(\Gamma - \Delta I^{-1} \Delta')/n} under normality, Bollen 1989): a z, close to standard
 #'   normal when the model holds. `NA` for moments that the model reproduces perfectly for any data.
-#' @param largest Give a number to get that many pairs as a sorted table, with
-#'   a sentence on what each means; `Inf` for all pairs, observed and implied side by side.
+#' @param largest Give a number to get that many pairs as a sorted table, with a sentence on the
+#'   meaning of each; `Inf` for all pairs, observed and implied side by side.
 #' @param ... Not used.
 #' @return Without `largest`, a list of class `orizzonte_moments` with one element per group (`all`
 #'   without groups), each with `covariance` and `mean`; printed rounded. With `largest`, a data
@@ -55,7 +55,7 @@ residuals.orizzonte_fit <- function(object, in_units = "covariance", largest = N
 
 residual_units <- c("covariance", "correlation", "own_se", "moment_se")
 
-# Observed and implied moments and what scales them.
+# Observed and implied moments, and the values that standardize them.
 residual_parts <- function(view) {
   seen <- observed_moments(view)
   model <- implied_moments(view)
@@ -93,7 +93,7 @@ moment_errors <- function(view, parts) {
 }
 
 # Where data are incomplete or inference is robust: sampling variances of the observed moments and
-# of residuals, from the core; else NULL.
+# of residuals, from the core; otherwise NULL.
 spread_of <- function(view) {
   fit <- view$fit
   if (!has_converged(fit)) return(NULL)
@@ -124,8 +124,8 @@ spread_parts <- function(view, packed) {
        mean = stats::setNames(utils::tail(packed, p), names)[own])
 }
 
-# Standard errors of the residuals: the remaining sampling variance once the parameters have
-# followed the data.
+# Standard errors of the residuals: the sampling variance that remains after the parameters have
+# been fitted to the data.
 residual_errors <- function(view, parts) {
   names <- colnames(parts$model$covariance)
   p <- length(names)
@@ -155,8 +155,8 @@ mean_residual_errors <- function(view, parts, at) {
   left_error(observed, followed)
 }
 
-# NA where nothing is left but rounding and the last step of the fit (up to 1e-6 standard errors):
-# what is reproduced whatever the data are.
+# NA for residuals that are zero but for rounding and the tolerance of the fit (up to 1e-6 standard
+# errors): the model reproduces these moments whatever the data are.
 left_error <- function(variance, followed) {
   out <- variance - followed
   out[out < 1e-6 * variance] <- NA
@@ -183,7 +183,7 @@ largest_residuals <- function(view, in_units, parts, largest) {
   order <- utils::head(order(-abs(residual), na.last = NA), largest)
   pairs <- at[order[order <= nrow(at)], , drop = FALSE]
   single <- order[order > nrow(at)] - nrow(at)
-  # in the order of size: pairs and means were taken apart
+  # in the order of size: pairs and means were processed separately
   back <- order(c(which(order <= nrow(at)), which(order > nrow(at))))
   scale <- if (in_units == "correlation") parts$sd else rep(1, length(names))
   by <- outer(scale, scale)
@@ -236,8 +236,8 @@ residual_meaning <- function(columns, in_units) {
   ifelse(gap %in% 0, text_of("reproduced", what = what), differs)
 }
 
-# Where the SRMR comes from: pairs within and between constructs, variances, means; share of the sum
-# of squares (Bentler 1995).
+# The sources of the SRMR: pairs within and between constructs, variances, means; proportion of the
+# sum of squares (Bentler 1995).
 srmr_parts <- function(view, parts = residual_parts(view)) {
   gap <- (parts$seen$covariance - parts$model$covariance) / outer(parts$sd, parts$sd)
   names <- colnames(gap)

@@ -18,7 +18,7 @@
 #'   if these contain no information about the construct). With `se.fit = TRUE` a list of three such
 #'   data frames: `fit`, `se.fit` and `determinacy`. `augment()`: the data with the scores as
 #'   columns named after the constructs with a leading dot, and their standard errors as `.Calm_se`.
-#' @section What is computed: Regression scores have the error variance \eqn{\Phi -
+#' @section Computation: Regression scores have the error variance \eqn{\Phi -
 #'   \Phi\Lambda'\Sigma^{-1}\Lambda\Phi}, Bartlett's \eqn{(\Lambda'\Sigma^{-1}\Lambda)^{-1} - \Phi},
 #'   at the estimates; the sampling error of the parameters is not included. The standard error of
 #'   an incomplete row is based on its observed values. Determinacy is the correlation of the score
@@ -142,7 +142,7 @@ view_scores <- function(view, x, method) {
   out
 }
 
-# The data of the fit, a row each, with the grouping column.
+# The data of the fit, one row per case, with the grouping column.
 fitted_rows <- function(fit) {
   total <- fit$sample$total_rows
   names <- sample_variables(fit$sample)
@@ -182,8 +182,8 @@ augment.orizzonte_fit <- function(x, data = NULL, method = "regression", newdata
 #' @export
 generics::augment
 
-# Weights of factor scores, with the variance of their errors and their determinacies, for the
-# variables that are seen.
+# Weights of factor scores, with their error variances and determinacies, for the observed
+# variables.
 
 # The conditional mean (Thurstone 1935): weights Sigma^-1 C, error Phi - C' Sigma^-1 C. `l`: the
 # constructs among all variables.
@@ -197,8 +197,8 @@ regression_scores <- function(covariance, l, seen) {
        determinacy = sqrt(pmin(pmax(explained, 0) / total, 1)))
 }
 
-# Unbiased given the constructs of a level (Bartlett 1937), level by level; composites are known
-# where all that they are composed of is.
+# Unbiased given the constructs of a level (Bartlett 1937), level by level; a composite is known
+# where all its components are.
 bartlett_scores <- function(view, covariance, seen) {
   layout <- view$layout
   p <- length(layout$observed)
@@ -227,8 +227,8 @@ unknown_scores <- function(seen, size) {
        determinacy = rep(NA_real_, size))
 }
 
-# 0 for composites, 1 for constructs that observed items reflect, else one more than the highest
-# construct among what reflects them.
+# 0 for composites, 1 for constructs that observed items reflect, otherwise one more than the
+# highest level among its indicators.
 construct_levels <- function(layout) {
   rows <- layout$rows
   loading <- rows$kind == "loading"
@@ -242,9 +242,9 @@ construct_levels <- function(layout) {
   vapply(layout$constructs, level_of, 0L, USE.NAMES = FALSE)
 }
 
-# (L' S^-1 L)^-1 L' S^-1 equals Bartlett's weights, and (L' S^-1 L)^-1 - Phi the variance of their
-# errors: no inverse of residual variances is needed. Constructs that the items that are seen do not
-# tell get nothing.
+# (L' S^-1 L)^-1 L' S^-1 equals Bartlett's weights, and (L' S^-1 L)^-1 - Phi their error variances:
+# no inverse of residual variances is needed. Constructs that the observed items do not identify get
+# no scores.
 bartlett_level <- function(layout, covariance, l, seen) {
   items <- which(layout$observed %in% layout$rows$second[layout$rows$kind == "loading"])
   items <- intersect(items, seen)

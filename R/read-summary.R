@@ -29,7 +29,7 @@ print.orizzonte_fit <- function(x, ...) {
   invisible(x)
 }
 
-# Status, sample, fit in one line and what it says.
+# Status, sample, fit in one line and its reading.
 fit_card <- function(fit, criteria = NULL) {
   lines <- c(heading(fit$request$blueprint$title), format_status(fit), format_sample(fit),
              format_inference(fit), format_feedback(fit))
@@ -89,8 +89,8 @@ effective_words <- function(sample) {
   enumerate(paste0(each, if (!is.null(groups)) paste0(" in ", groups)), most = 6L)
 }
 
-# Feedback is said, with the stability index: the spectral radius of B, below 1 when the loop
-# settles (Bentler & Freeman 1983).
+# Feedback is mentioned, with the stability index: the spectral radius of B, below 1 for a stable
+# system (Bentler & Freeman 1983).
 format_feedback <- function(fit) {
   unlist(lapply(group_views(fit), function(view) {
     loops <- feedback_variables(view$layout)
@@ -135,7 +135,7 @@ format_iterations <- function(fit) {
   paste0("  ", text_of("estimation_converged_in", iterations = steps))
 }
 
-# The way of the test statistic, in at most six steps.
+# The sequence of values of the test statistic, in at most six steps.
 format_history <- function(chisq) {
   if (length(chisq) < 2L) return(NULL)
   shown <- unique(round(seq(1, length(chisq), length.out = min(6L, length(chisq)))))
@@ -210,7 +210,7 @@ print.orizzonte_summary <- function(x, ...) {
   invisible(x)
 }
 
-# Construct means at zero are listed under "assumed"; a table of zeros adds no information.
+# Construct means at zero are listed under "Defaults"; a table of zeros adds no information.
 is_mean_fixed_to_zero <- function(x) {
   x$kind %in% c("mean", "construct intercept") & x$status == "fixed" & x$estimate == 0
 }
@@ -278,7 +278,8 @@ trail <- function(x, ...) {
     change[nzchar(rows$note)] <- NA
     rows[[paste0(name, "_change")]] <- change
   }
-  # the fall that was tested: where inference is robust no difference of two chi-squares
+  # the decrease that was tested: where inference is robust it is not the difference of the two
+  # chi-squares
   known <- !is.na(rows$actual_drop) & !is.na(rows$chisq_change)
   rows$chisq_change[known] <- -rows$actual_drop[known]
   step <- abs(rows$df_change)
@@ -308,8 +309,8 @@ revision_of <- function(fit, number, changes = list(), because = NULL, predicted
          list(note = note))[revision_columns]
 }
 
-# Are these the measures of this fit? Else something was changed beside amend(), or the data are
-# others.
+# Are these the measures of this fit? If not, something was changed without amend(), or the data are
+# different.
 last_is <- function(rows, fit) {
   last <- length(rows$revision)
   rows$df[last] == stats::df.residual(fit) && rows$n[last] == sample_n(fit$sample) &&

@@ -1,4 +1,4 @@
-# Texts and instructions on what a fit holds.
+# Texts and instructions on the results of a fit.
 
 add_instructions(
   see_estimates = instruct("estimates(fit)", "fit"),

@@ -137,7 +137,7 @@ difference_jet <- function(sides, fit, scope = NULL) {
   expression_jet(call("-", call("(", sides[[1L]]), call("(", sides[[2L]])), fit, scope)
 }
 
-# NA where nothing moves it: fixed, held equal, or at a bound.
+# NA where it cannot vary: fixed, held equal, or at a bound.
 claim_error <- function(jet, vcov) {
   se <- delta_se(matrix(jet$gradient, 1L), vcov)
   if (is.na(se) || se <= 1e-10 * max(1, abs(jet$value))) NA_real_ else se
@@ -152,8 +152,8 @@ held_reason <- function(fit, text) {
 }
 
 # The standardized difference of the two sides of a claim, as a jet; NULL where it has none. One
-# parameter in two groups is put on one unit (`pooled`): that of the model's scale, by standard
-# deviations pooled over the two groups.
+# parameter in two groups is expressed in one unit (`pooled`): that of the model's scale, by
+# standard deviations pooled over the two groups.
 standardized_difference <- function(parsed, fit, scope, jet) {
   unit <- pooled_unit(parsed, fit)
   if (!is.null(unit)) return(list(value = jet$value * unit, gradient = jet$gradient * unit,

@@ -31,7 +31,7 @@ methods_parts <- function(x, criteria) {
                        report_bullets(text$references))))
 }
 
-# With few items those of constructs below the criteria are tried out.
+# With few items, the constructs below the criteria are refitted without single items.
 fit_measure_parts <- function(fit, criteria, bootstrap = NULL) {
   judged <- lapply(group_views(fit), function(view) judged_constructs(view)$names)
   if (!has_values(fit) || !any(lengths(judged))) return(NULL)
@@ -70,7 +70,7 @@ fit_summary_parts <- function(fit, criteria) {
     sample_text(fit))
 }
 
-# The cases, what errors rest on, and what else is to be said of both.
+# The cases, the basis of standard errors, and the notes on both.
 sample_text <- function(fit, parameters = TRUE) {
   report_text(sub("[.]?$", ". ", one_line(format_sample(fit, parameters))),
               paste(c(one_line(format_inference(fit)), remaining_fit_notes(fit)), collapse = " "))
@@ -157,7 +157,7 @@ fit_estimate_parts <- function(fit, bootstrap = NULL) {
 # Sections that are folded because few readers need them.
 folded_estimates <- c("Variances", "Intercepts and means")
 
-# Direct, indirect and total effects, where something is indirect.
+# Direct, indirect and total effects, where there are indirect ones.
 effect_parts <- function(fit, bootstrap) {
   held <- if (any(grepl("^(indirect|total)\\[", names(bootstrap$estimate)))) bootstrap
   found <- stats::effects(fit, bootstrap = held)
@@ -340,12 +340,12 @@ raw_columns <- function(x) {
        kurtosis = format_fixed(each(function(v) moment(v, 4L) / moment(v, 2L)^2 - 3), 2L))
 }
 
-# Four figures, without trailing zeros.
+# Four significant figures, without trailing zeros.
 format_short <- function(x) {
   ifelse(is.na(x), "", vapply(x, function(v) formatC(v, digits = 4L, format = "fg"), ""))
 }
 
-# The lower triangle; columns go by number, as the rows do.
+# The lower triangle; columns are numbered like the rows.
 correlation_columns <- function(view) {
   covariance <- observed_moments(view)$covariance
   sd <- sqrt(diag(covariance))

@@ -1,4 +1,4 @@
-# Markdown as code hosts read it: every character that could mean something is escaped. Figures are
+# Markdown as code hosts read it: every character that could have a meaning is escaped. Figures are
 # files in a folder of their own beside the page.
 
 # The lines of the page, and its figures as a named list of bytes.
@@ -48,8 +48,8 @@ markdown_table <- function(part) {
     if (!is.null(part$note)) c("", markdown_escape(part$note)))
 }
 
-# Whatever the markup would read as its own: within a line, at its start, and addresses that a
-# reader would make links of by itself.
+# Everything that the markup would interpret: within a line, at its start, and addresses that would
+# become links.
 markdown_escape <- function(x, trim = TRUE) {
   x <- if (trim) plain_line(x) else gsub("[[:space:]]+", " ", shown_text(x))
   x <- gsub("&(?=#?[[:alnum:]]+;)", "&amp;", x, perl = TRUE)

@@ -43,7 +43,7 @@ estimation_sentences <- function(fit) {
     held_sentence(fit)), collapse = " ")
 }
 
-# How many cases and values were missing, how they were coded, and what FIML assumes.
+# How many cases and values were missing, how they were coded, and the assumptions of FIML.
 missing_sentence_of <- function(fit) {
   sample <- fit$sample
   incomplete <- total_of(sample, "with_missing")
@@ -158,7 +158,8 @@ bracketed_group <- function(layout, group) {
   if (is.na(shown)) "" else text_of("in_the_group", where = shown)
 }
 
-# Direct effects among the variables, indirect effects with their intervals, and what is explained.
+# Direct effects among the variables, indirect effects with their intervals, and the explained
+# variance.
 effect_sentences <- function(fit) {
   table <- effects(fit, level = text_level)
   direct <- table[table$kind == "direct" & !is.na(table$p), ]

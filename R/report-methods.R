@@ -122,7 +122,7 @@ rung_text <- function(k, ladder) {
   paste0(text_of("rung_model_had", rung = t$rung[k], own = own), against, ".", verdict)
 }
 
-# Releases of all rungs, each with the p value of what it gained, adjusted for their number.
+# Releases of all rungs, each with the p value of its improvement, adjusted for their number.
 release_text <- function(ladder, loosened) {
   r <- ladder$releases %||% no_releases()
   if (nrow(r) == 0L)
@@ -173,7 +173,7 @@ comparison_paragraphs <- function(x) {
     paste(c(pair_paragraph(x), criteria_sentence(x)), collapse = " "))
 }
 
-# What the tests of each pair of models showed.
+# The results of the tests of each pair of models.
 pair_paragraph <- function(x) {
   level <- attr(x, "significance") %||% 0.05
   vuong <- which(!is.na(x$against) & is.na(x$p_change) & !is.na(x$distinguishable_p))

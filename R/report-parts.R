@@ -1,4 +1,4 @@
-# What a report is made of: sections, paragraphs, tables, figures and code.
+# The components of a report: sections, paragraphs, tables, figures and code.
 
 new_report <- function(title, parts, language = "en") {
   structure(list(title = title, parts = numbered_parts(flat_parts(parts)), language = language),
@@ -78,7 +78,8 @@ text_pieces <- function(...) {
   Filter(function(piece) !is.character(piece) || any(nzchar(piece)), out)
 }
 
-# What is long or wanted by few: closed until it is asked for. `parts` may be nested like sections.
+# Long parts, and those that few readers need: closed until they are opened. `parts` may be nested
+# like sections.
 report_fold <- function(summary, ...) {
   parts <- flat_parts(list(...))
   if (length(parts)) list(part = "fold", summary = summary, parts = parts)
@@ -118,11 +119,11 @@ report_bullets <- function(items) {
   if (length(items)) list(part = "bullets", items = lapply(items, text_pieces))
 }
 
-# Columns of texts; numbers stand to the right. `code`: columns that hold addresses.
+# Columns of texts; numbers are aligned to the right. `code`: columns that contain addresses.
 report_table <- function(columns, code = character(), note = NULL, caption = NULL) {
   if (length(columns) == 0L || length(columns[[1L]]) == 0L) return(NULL)
   columns <- lapply(columns, function(x) ifelse(is.na(x), "", as.character(x)))
-  # columns without any entry say nothing
+  # columns without any entry are left out
   columns <- columns[c(TRUE, vapply(columns[-1L], function(x) any(nzchar(x)), NA))]
   right <- vapply(columns, function(x) {
     any(nzchar(x)) && all(grepl("^[<>= .,0-9()-]*$|^\\[.*\\]$|^fixed$|^at bound$", x))
@@ -131,8 +132,8 @@ report_table <- function(columns, code = character(), note = NULL, caption = NUL
        caption = caption)
 }
 
-# `alt`: what is seen in the figure, in words, for readers who do not see it; the caption when NULL.
-# `name` becomes the name of a file where figures are files.
+# `alt`: a description of the figure for readers who cannot see it; the caption when NULL. `name`
+# becomes the name of a file where figures are files.
 report_figure <- function(plot, caption, name, width = 10, height = 6.7, alt = NULL) {
   list(part = "figure", plot = plot, caption = caption,
        alt = paste(c(caption, alt), collapse = ". "), name = name, width = width, height = height)
@@ -155,7 +156,7 @@ one_level_down <- function(parts) {
   })
 }
 
-# On one line, without what no page can show.
+# On one line, without characters that no page can show.
 plain_line <- function(x) trimws(gsub("[[:space:]]+", " ", shown_text(x)))
 
 shown_text <- function(x) visible_controls(as_utf8(x))
@@ -177,8 +178,8 @@ wanted_sections <- function(sections, wanted) {
 
 # Parameter labels in words, for texts that leave the program.
 
-# Parameter labels within a text as words ("loading of sc2 on Calm"); what cannot be read as a
-# label stays as it is.
+# Parameter labels within a text as words ("loading of sc2 on Calm"); text that is not a label is
+# kept.
 addresses_in_words <- function(text, observed) {
   kinds <- paste(c(names(address_kinds), names(readable_kinds)), collapse = "|")
   pattern <- paste0("\\b(", kinds, ")\\[(?:`(?:[^`\\\\]|\\\\.)*`|[^]`])*\\]")
@@ -351,7 +352,8 @@ equivalent_sentence <- function(x) {
 
 most_structural <- 8L      # variables up to which reports look for equivalent models by themselves
 
-# Those of a fit with effects among constructs, for reports; NULL where the search is not made.
+# Equivalent models of a fit with effects among constructs, for reports; NULL where the search is
+# not made.
 equivalent_of <- function(fit) {
   rows <- fit$layout$rows
   constructs <- fit$layout$constructs

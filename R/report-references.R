@@ -108,7 +108,7 @@ reference_keys <- c(
   "Zhang & Savalei 2023", "Zhao et al. 2010"
 )
 
-# The works that a text cites, gathered while it is written.
+# The works that a text cites, collected while it is written.
 cited <- new.env(parent = emptyenv())
 
 # A citation as it is written in a text. The name of the work is noted, because texts may contain

@@ -455,7 +455,7 @@ add_texts(
     "The direction of effects rests on theory and design."),
   equivalent_methods_more = "; and others")
 
-# Alternative texts of figures: what is seen, for readers who do not see it.
+# Alternative texts of figures: a description for readers who cannot see them.
 
 # Constructs with their items, then effects and covariances with their standardized values. Of many
 # lines only the largest are named.

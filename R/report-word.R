@@ -113,7 +113,7 @@ word_table <- function(part) {
   c(word_caption(part, text_of("head_table")), table, word_note(part$note))
 }
 
-# Also keeps what follows a table apart from it.
+# Also separates a table from the following text.
 word_note <- function(note) {
   runs <- if (is.null(note)) "" else
     paste0(word_run("Note. ", italic = TRUE), word_run(plain_line(note)))
@@ -163,7 +163,7 @@ page_width <- 6.26  # inches of text between the margins of the template
 # --- figures -------------------------------------------------------------------------------------
 
 word_figure <- function(part) {
-  # the document takes the picture when it is saved: the file stays until the session ends
+  # the picture is read when the document is saved: the file is kept until the session ends
   path <- tempfile(fileext = ".png")
   # drawn smaller than on a page of HTML, so that letters can be read on paper; the letters of a
   # diagram belong to its own page

@@ -7,11 +7,11 @@
 #' on methods and results, the data, the model and its defaults, fit, measures, estimates (by
 #' group), effects, residuals, modification indices, hypotheses, the modification history,
 #' limitations, and everything needed to reproduce the analysis. The report of a ladder from
-#' [invariance()] or [loosen()] contains the rungs and what may be compared, the equalities that
-#' were or could be released, latent means, differences of single items, and figures by group. Of a
-#' list: the fits compared, then each of its parts. In HTML, a click on a heading sorts a table,
-#' groups have tabs, and long sections are folded (all of them open when the page is printed). Word
-#' reports have numbered three-line tables as journals require.
+#' [invariance()] or [loosen()] contains the rungs and the permitted comparisons, the equalities
+#' that were or could be released, latent means, differences of single items, and figures by group.
+#' Of a list: the fits compared, then each of its parts. In HTML, a click on a heading sorts a
+#' table, groups have tabs, and long sections are folded (all of them open when the page is
+#' printed). Word reports have numbered three-line tables as journals require.
 #'
 #' Titles, names, item texts, levels and reasons appear as they are: nothing in them is evaluated or
 #' read as markup. A Markdown report puts its figures into the folder `<name>-figures` beside it;
@@ -78,7 +78,7 @@ check_report_ending <- function(file) {
                     i = text_of("use_file_ends_html")))
 }
 
-# Figures first: a page never points at what is not there.
+# Figures first: a page never refers to a file that does not exist.
 write_markdown <- function(file, report) {
   folder <- paste0(tools::file_path_sans_ext(basename(file)), "-figures")
   page <- report_markdown(report, folder)
@@ -104,7 +104,7 @@ reported_classes <- c("orizzonte_fit", "orizzonte_ladder", "orizzonte_loosened",
                       "orizzonte_quality", "orizzonte_variance_split", "orizzonte_constancy",
                       "orizzonte_approximate_means", "orizzonte_equivalent", "orizzonte_mediation")
 
-# Only what a report knows how to show; a list gets the names it lacks.
+# Only parts that a report can show; a list gets the missing names.
 check_reportable <- function(x, verb = "write_report") {
   if (inherits(x, "orizzonte_fit")) check_fit(x, verb)
   if (is_ladder(x)) check_ladder(x, verb)
@@ -191,7 +191,7 @@ single_parts <- function(x, criteria) {
 #' Writes each table and figure of [write_report()] to a separate file, with an index, for a
 #' manuscript or a repository.
 #'
-#' @param x What [write_report()] takes.
+#' @param x An object, or a named list of objects, that [write_report()] accepts.
 #' @param folder The folder to write to. It is created if it does not exist. Files of the same names
 #'   are replaced; other files are not touched.
 #' @param formats One or more of `"csv"` and `"docx"` (tables; Word needs the package officer),

@@ -91,7 +91,7 @@ written_options <- function() options_where(function(option) !is.null(option$hel
 # The flag of an option on the command line.
 option_flag <- function(name) paste0("--", chartr("_", "-", name))
 
-# A value of an option, or an error that names what can be given.
+# A value of an option, or an error that names the permitted values.
 check_option <- function(option, value) {
   if (is.null(value) && is.null(option$default)) return(NULL)
   what <- paste0("`", option$name, "`")

@@ -1,4 +1,4 @@
-# Texts about what was asked for.
+# Texts about requests.
 
 add_texts(
   role_by = "the grouping column",

@@ -1,5 +1,5 @@
-# Everything that was asked for, as one value: a fit keeps it whole, and fitting again is changing
-# it.
+# Everything that was requested, as one object: a fit keeps it completely, and a refit changes parts
+# of it.
 
 new_request <- function(blueprint, ...) {
   check_blueprint(blueprint, "fit_model")
@@ -16,7 +16,7 @@ new_request <- function(blueprint, ...) {
   request
 }
 
-# Standard errors and tests that do not rest on normality: asked for, or needed.
+# Standard errors and tests that do not assume normality: requested, or needed.
 is_robust <- function(request) {
   identical(request$inference, "robust") || !is.null(request$clusters) || !is.null(request$weights)
 }
@@ -101,7 +101,7 @@ check_levels <- function(levels, by, data) {
         value = describe(levels))))
 }
 
-# A request with some of it changed; NULL is a change as well.
+# A request with some fields changed; NULL is also a change.
 change_request <- function(request, changes) {
   parts <- unclass(request)
   for (name in names(changes)) parts[name] <- list(changes[[name]])
@@ -133,13 +133,13 @@ captured_column <- function(quosure, what) {
   names
 }
 
-# Commands for the command line that go on from the one that is running, with its files, groups and
-# other options.
+# Commands for the command line that continue from the current one, with its files, groups and other
+# options.
 
 surface <- new.env(parent = emptyenv())
 
-# From here on, instructions are commands that go on from `given`, what one was given; with NULL
-# they are R code again.
+# From here on, instructions are commands that continue from `given`, the arguments of the current
+# command; with NULL they are R code again.
 go_on_from <- function(given) {
   surface$given <- given
   display$command <- if (!is.null(given)) command_text

@@ -105,7 +105,7 @@ check_variables <- function(bp) {
 
 many_left_out <- 0.05       # share of the rows that have no group
 
-# The way to the data in a file whose name was given in place of data.
+# How to read data from a file whose name was given in place of data.
 read_file_hint <- function(source) {
   if (is.character(source) && length(source) == 1L &&
       grepl("^.{1,200}[.](csv|tsv|txt)$", source))

@@ -45,7 +45,7 @@ column_type <- function(x) {
   if (whole && length(values) <= 11L) "few values" else if (whole) "whole numbers" else "numbers"
 }
 
-# A column that an argument names must be there.
+# A column that an argument names must exist.
 check_named_column <- function(name, data, purpose, argument) {
   if (name %in% names(data)) return(check_no_lists(data, name))
   abort("name", c(text_of("there_is_no_column", name = quoted(name), purpose = purpose),
@@ -54,7 +54,7 @@ check_named_column <- function(name, data, purpose, argument) {
                   i = paste0("Columns: ", enumerate(names(data), most = 20L), ".")))
 }
 
-# Columns that are no plain columns, names given twice, and moments taken for raw data.
+# Columns of unsupported types, names given twice, and moments given in place of raw data.
 check_columns <- function(data, variables = character()) {
   if (ncol(data) == 0L) abort("data", c(text_of("data_have_no_columns"),
                                         i = text_of("look_how_they_were")))
@@ -72,7 +72,7 @@ check_columns <- function(data, variables = character()) {
     abort("data", c(text_of("column_is_table_own", odd = quoted(names(data)[odd][1L])),
                     i = text_of("make_columns_columns_data")))
   }
-  # their bits are read as other numbers where the package that knows them is missing
+  # their bits are read as other numbers unless the package that defines them is loaded
   wide <- vapply(data, inherits, NA, "integer64")
   if (any(wide) && !isNamespaceLoaded("bit64")) {
     abort("data", c(text_of("column_holds_64_bit", wide = quoted(names(data)[wide][1L])),
@@ -113,7 +113,7 @@ looks_like_moments <- function(data, variables = character()) {
   } else if (is.character(attr(data, "row.names"))) {
     label <- row.names(data)
   }
-  # more rows than columns, and none of them named: no matrix of moments
+  # more rows than columns without names: not a matrix of moments
   if (is.null(label) && nrow(data) > length(data)) return(FALSE)
   numeric <- vapply(data, is.numeric, NA)
   data <- data[numeric]
@@ -125,14 +125,14 @@ looks_like_moments <- function(data, variables = character()) {
     !anyNA(m) && max(abs(above - below)) <= 1e-6 * max(abs(m)) && any(below != 0)
   }
   if (symmetric(as.matrix(data))) return(TRUE)
-  # of more variables than the model's
+  # of more variables than the model uses
   if (length(variables) == 0L) variables <- names(data)
   named <- length(variables) > 1L && all(variables %in% label) && all(variables %in% names(data))
   named && symmetric(as.matrix(data[match(variables, label), variables]))
 }
 
-# Factor and text columns as predictors: two levels become 0/1, more become one 0/1 column a level
-# but the first.
+# Factor and text columns as predictors: two levels become one 0/1 column, more levels one 0/1
+# column each except the first.
 
 # The columns to be coded, with their levels: list(setting = c("evening", "weekend")).
 factor_coding <- function(bp, data) {
@@ -207,7 +207,8 @@ coding_notes <- function(coding) {
   }, "", USE.NAMES = FALSE)
 }
 
-# A quick look at the columns of a model while they are read: what screen_data() would say first.
+# A quick check of the columns of a model while they are read: the most important findings of
+# screen_data().
 
 few_answers <- 5L           # distinct values: as if continuous, but with robust inference
 ordered_answers <- 4L       # ordered categories (Rhemtulla, Brosseau-Liard & Savalei 2012)
@@ -229,7 +230,7 @@ look_at <- function(data, variables, missing_codes) {
   # the range of a column without values is infinite, and warned of
   ends <- suppressWarnings(vapply(seq_along(variables), function(k) range(x[, k], na.rm = TRUE),
                                   c(0, 0)))
-  # a code stands out at an end
+  # a code is far from all other values
   odd <- variables[ends[1L, ] %in% low_codes | ends[2L, ] %in% high_codes]
   codes <- lapply(stats::setNames(odd, odd), function(name) {
     found <- suspicious_codes(x[, name])
@@ -259,7 +260,7 @@ answer_counts <- function(x, ends) {
   out[out >= 2L & out <= few_answers]
 }
 
-# The larger share of cases at an end of the scale, of variables that have one worth speaking of.
+# The larger proportion of cases at an end of the scale, for variables where it is large.
 at_the_end <- function(x, ends, but) {
   at <- function(end) colMeans(x == rep(end, each = nrow(x)), na.rm = TRUE)
   share <- pmax(at(ends[1L, ]), at(ends[2L, ]))
@@ -267,7 +268,7 @@ at_the_end <- function(x, ends, but) {
   share[setdiff(names(share), but)]
 }
 
-# Kurtosis of all variables together over what normal data have, as z (Mardia 1970), by complete
+# Kurtosis of all variables together in excess of normal data, as z (Mardia 1970), by complete
 # rows.
 mardia_z <- function(x) {
   x <- x[stats::complete.cases(x), , drop = FALSE]
@@ -290,8 +291,8 @@ heavy_tailed <- function(x, but) {
   kurtosis[setdiff(names(kurtosis), but)]
 }
 
-# What is not normal about the data, in a sentence with the word that helps; nothing where inference
-# is robust.
+# The violations of normality in the data, in a sentence with the argument that helps; empty where
+# inference is robust.
 look_notes <- function(look, robust) {
   if (robust) return(NULL)
   found <- c(
@@ -345,7 +346,8 @@ natural_order <- function(x) {
   x[order(key, x, method = "radix")]
 }
 
-# A column as numbers, without the codes that stand out; NULL where it holds none.
+# A column as numbers, without the codes that are far from all other values; NULL where it contains
+# none.
 without_codes <- function(x, missing_codes) {
   if (is.logical(x)) x <- as.numeric(x)
   if (!is.numeric(x)) return(NULL)
@@ -365,7 +367,7 @@ suspicious_codes <- function(x) {
   rest <- setdiff(values, candidates)
   if (length(candidates) == 0L || length(rest) < 2L) return(numeric())
   span <- range(rest)
-  # a candidate that sits among or next to the others is one of them
+  # a candidate among or next to the other values is one of them
   near <- candidates >= 0 & candidates <= span[2L] + max(2, diff(span))
   run <- 0
   while ((-run - 1) %in% values) run <- run + 1
@@ -385,7 +387,7 @@ identifier_like <- function(x) {
   is.numeric(x) && share == 1 && all(x == round(x))
 }
 
-# Finite, and so scaled that powers are finite as well.
+# Finite, and scaled so that powers are finite as well.
 finite_scale <- function(v) {
   v <- as.numeric(v)
   v[!is.finite(v)] <- NA_real_
@@ -393,7 +395,7 @@ finite_scale <- function(v) {
   if (largest > 1e60 || (largest > 0 && largest < 1e-60)) v / largest else v
 }
 
-# Items keyed against the majority, which the first principal axis shows; each must also correlate
+# Items keyed against the majority, as shown by the first principal axis; each must also correlate
 # negatively with the sum of the items of the majority. `r`: correlations from `n` cases.
 opposed <- function(r, n) {
   if (ncol(r) < 3L || anyNA(r)) return(character())

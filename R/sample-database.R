@@ -155,7 +155,7 @@ sql_patterns <- function(count) {
 
 most_aggregates <- 400L     # results of one query
 
-# Some drivers give counts as whole numbers that R does not know.
+# Some drivers return counts as a type of whole numbers that R does not support.
 sql_count <- "CAST(COUNT(*) AS DOUBLE PRECISION)"
 
 # Aggregates by group and pattern: a data frame with keys and one column each. Those of many
@@ -211,7 +211,7 @@ check_no_text <- function(table, wanted) {
   }
 }
 
-# Means over all groups and patterns: near enough to each for nothing to be lost.
+# Means over all groups and patterns: close enough to those of each for full precision.
 pooled_centre <- function(first, variables) {
   weight <- first$n * !is.na(first$mean)
   out <- colSums(weight * ifelse(is.na(first$mean), 0, first$mean)) / pmax(colSums(weight), 1)
@@ -269,7 +269,7 @@ database_block <- function(second, k, n, centre, variables) {
        variables = variables[seen])
 }
 
-# Addresses of tables: engine:where?table=name. Passwords have no place in them.
+# Addresses of tables: engine:where?table=name. Passwords are not allowed in them.
 
 database_engines <- c(sqlite = "RSQLite", postgresql = "RPostgres", postgres = "RPostgres",
                       duckdb = "duckdb")
@@ -305,7 +305,7 @@ open_address <- function(address) {
   })
 }
 
-# where: what stands before the question mark; parameters by name.
+# where: the part before the question mark; parameters by name.
 address_parts <- function(address) {
   where <- sub("[?].*", "", sub("^[^:]*:", "", address))
   query <- if (grepl("?", address, fixed = TRUE)) sub("^[^?]*[?]", "", address) else ""

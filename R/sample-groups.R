@@ -1,15 +1,15 @@
-# Groups: which rows belong to which, and the moments of each.
+# Groups: which rows belong to which group, and the moments of each.
 
 check_group_column <- function(by, data) {
   check_string(by, "`by`")
   check_named_column(by, data, "to group by", "by")
 }
 
-# Values too many for groups: an identifier or a measurement rather than a grouping.
+# Too many values for groups: an identifier or a measurement rather than a grouping.
 too_many_groups <- function(groups, rows) groups > 200L || groups > 50L && rows / groups < 20
 
-# The levels of a grouping column in the order wanted, named as shown: list(evening = rows, weekend
-# = rows), and notes.
+# The levels of a grouping column in the requested order, with their displayed names: list(evening =
+# rows, weekend = rows), and notes.
 group_rows <- function(data, by, levels = NULL, missing_codes = NULL) {
   check_group_column(by, data)
   column <- plain_column(data[[by]])
@@ -84,7 +84,7 @@ pick_levels <- function(levels, known, by, labels = known) {
 
 few_clusters <- 50L         # fewer: errors from clusters are too small (Huang 2018 finds about 50)
 
-# By row of the data: `cluster` (text) and `weight`, each only when asked for; checked where `rows`
+# By row of the data: `cluster` (text) and `weight`, each only when requested; checked where `rows`
 # are used.
 case_columns <- function(data, request, rows) {
   list(cluster = cluster_column(data, request), weight = weight_column(data, request, rows))
@@ -137,8 +137,8 @@ with_cluster <- function(rows, cases) {
   lapply(rows, function(of_group) of_group[!is.na(cases$cluster[of_group])])
 }
 
-# Clusters with cases in several groups (girls and boys of the same classes) also get
-# numbers over all groups (`shared`), and their number is kept.
+# Clusters with cases in several groups (girls and boys of the same classes) are also numbered over
+# all groups (`shared`), and their number is kept.
 with_shared_clusters <- function(groups, cases) {
   if (is.null(cases$cluster) || length(groups) < 2L) return(groups)
   text <- lapply(groups, function(group) cases$cluster[group$used])

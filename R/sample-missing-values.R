@@ -1,7 +1,7 @@
-# Moments by missing pattern, put together from parts: of chunks of rows, of tables in databases, of
-# patterns that are the same once some variables are left out.
+# Moments by missing pattern, combined from parts: chunks of rows, tables in databases, and patterns
+# that become equal once some variables are left out.
 
-# Two sets of cases of the same variables as one, without going back to the cases (Chan, Golub &
+# Combines two sets of cases of the same variables without using the cases again (Chan, Golub &
 # LeVeque 1983).
 merge_blocks <- function(a, b) {
   n <- a$n + b$n
@@ -11,8 +11,8 @@ merge_blocks <- function(a, b) {
        variables = a$variables)
 }
 
-# Lists of blocks as one list with one block for each set of variables, in the order in which these
-# come.
+# Combines lists of blocks into one list with one block for each set of variables, in the order of
+# their first occurrence.
 merge_patterns <- function(patterns, others = list()) {
   for (block in others) {
     key <- pattern_key(block$variables)
@@ -48,7 +48,7 @@ together_of <- function(patterns, variables) {
   out
 }
 
-# One group of collected moments, as incomplete_group() makes it of cases.
+# One group of collected moments, in the form of incomplete_group().
 group_of_patterns <- function(collected, variables, request) {
   check_known(variables, collected$names, request$blueprint)
   found <- patterns_of(collected$patterns, variables)
@@ -142,7 +142,7 @@ refuse_saturated <- function(status, patterns, variables) {
         reason = reason)
 }
 
-# No variable is constant over all cases that have it.
+# No variable is constant over all cases in which it is observed.
 check_varying_patterns <- function(patterns, variables) {
   for (name in variables) {
     of <- Filter(function(block) name %in% block$variables, patterns)
@@ -157,8 +157,8 @@ check_varying_patterns <- function(patterns, variables) {
   }
 }
 
-# Cases with missing values that are kept: reduced to blocks by missing pattern, and the saturated
-# moments that these give (EM).
+# Incomplete cases that are kept: reduced to blocks by missing pattern, and the saturated moments
+# computed from them (EM).
 
 # One group: rows without any value are left out; `block` holds the saturated moments.
 incomplete_group <- function(x, rows, request, cases) {
@@ -186,8 +186,9 @@ incomplete_group <- function(x, rows, request, cases) {
   c(found, parts)
 }
 
-# Numbers of rows that have the same variables, in the order in which the patterns come. One pass
-# over each column with missing values; keys are renumbered on the way, so that they stay small.
+# Numbers of rows that have the same variables, in the order of the first occurrence of the
+# patterns. One pass over each column with missing values; keys are renumbered on the way, so that
+# they stay small.
 rows_by_pattern <- function(x) {
   key <- rep(1, nrow(x))
   for (j in seq_len(ncol(x))) {
@@ -220,13 +221,14 @@ core_patterns <- function(group) {
   numbered(group$patterns %||% group$blocks, group$blocks[[1L]]$variables)
 }
 
-# Pairs of variables that no case has together, as numbers: nothing is known of their covariance.
-# `together`: how many cases have both of each pair.
+# Pairs of variables that no case has observed together, as numbers: nothing is known about their
+# covariance. `together`: the number of cases that have both of each pair.
 pairs_never_observed <- function(together) {
   unname(which(together == 0 & lower.tri(together), arr.ind = TRUE))
 }
 
-# The share of cases that have both of the pair that fewest have, pairs that none has left out.
+# The smallest proportion of cases that have both of a pair, without pairs that no case has observed
+# together.
 least_observed_pair <- function(together, n) {
   share <- together / n
   share[share == 0 | upper.tri(share, diag = TRUE)] <- NA
@@ -234,7 +236,7 @@ least_observed_pair <- function(together, n) {
   list(share = share[at], pair = colnames(together)[at[2:1]])
 }
 
-# Names of the columns that take two values only.
+# Names of the columns with only two values.
 two_valued <- function(x) {
   count <- function(v) length(unique(v[!is.na(v)]))
   few <- vapply(seq_len(ncol(x)), function(j) {
@@ -259,7 +261,7 @@ screen_missing <- function(x, group = NULL, others = list()) {
        test = little_test(lapply(rows, function(r) x[r, , drop = FALSE])))
 }
 
-# Share of the rows that have both of each pair.
+# Proportion of the rows that have both of each pair.
 coverage_of <- function(seen) crossprod(seen) / nrow(seen)
 
 # The number of missing values by group, for incomplete variables.
@@ -327,7 +329,7 @@ missing_odds <- function(missing, column) {
   if (fit$converged) exp(stats::coef(fit)[[2L]]) else NA_real_
 }
 
-# Columns of the data that were not measured: numbers, and texts or factors of few levels.
+# Columns of the data that are not items: numbers, and texts or factors of few levels.
 other_columns <- function(data, names) {
   others <- lapply(stats::setNames(names, names), function(name) {
     column <- plain_column(data[[name]])
@@ -340,7 +342,7 @@ other_columns <- function(data, names) {
   Filter(Negate(is.null), others)
 }
 
-# Do the means of the patterns differ more than chance lets them (Little 1988)? Groups are summed.
+# Do the means of the patterns differ more than expected by chance (Little 1988)? Groups are summed.
 # NULL where it cannot be computed.
 little_test <- function(groups) {
   found <- lapply(groups, little_statistic)
@@ -361,7 +363,7 @@ little_statistic <- function(x) {
     return(NULL)
   patterns <- pattern_blocks(x)
   found <- core_saturated(numbered(patterns, colnames(x)), ncol(x))
-  # columns that follow from others: their share of the likelihood is rounding
+  # columns that are determined by others: their contribution to the likelihood is rounding error
   if (found$status != 0L || smallest_eigenvalue(found$covariance) < least_share) return(NULL)
   sigma <- found$covariance * nrow(x) / (nrow(x) - 1)
   each <- vapply(patterns, function(pattern) {
@@ -392,7 +394,7 @@ missing_sentence <- function(x) {
           rows_2 = share(m$rows), told = told)
 }
 
-# Columns that predict missing values, the surest first.
+# Columns that predict missing values, the most significant first.
 predicted_missing <- function(predictors) {
   unique(predictors$predictor[predictors$p_adjusted < 0.05])
 }
@@ -400,7 +402,8 @@ predicted_missing <- function(predictors) {
 # --- clusters ------------------------------------------------------------------------------------
 
 # Intraclass correlation of each variable, by one-way analysis of variance, and the design effect:
-# by how much clustering multiplies the variance of its mean (Kish 1965; Shrout & Fleiss 1979).
+# the factor by which clustering multiplies the variance of its mean (Kish 1965; Shrout & Fleiss
+# 1979).
 screen_clusters <- function(x, cluster) {
   if (is.null(cluster)) return(NULL)
   each <- lapply(colnames(x), function(name) {

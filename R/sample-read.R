@@ -1,4 +1,4 @@
-# Reading tables from files: strictly, with errors that say in which line what is wrong.
+# Reads tables from files: strictly, with errors that state the line and the fault.
 
 # `text`: columns that name groups or clusters, whose values are kept as written unless they are
 # numbers in their plain form.
@@ -35,21 +35,21 @@ text_classes <- function(names, text) {
   if (length(at)) list(character = at)
 }
 
-# Text that is how numbers are written, as numbers: 7, but neither 007 nor 7.0, which would be lost.
+# Text in the plain form of numbers, as numbers: 7, but neither 007 nor 7.0, which would be lost.
 plain_numbers <- function(x) {
   numbers <- suppressWarnings(as.numeric(x))
   if (identical(as.character(numbers), as.character(x))) numbers else x
 }
 
-# The header ends where no quote is open.
+# The header ends at the first line end outside quotes.
 header_lines <- function(lines) {
   quotes <- cumsum(nchar(gsub("[^\"]", "", lines)))
   closed <- which(quotes %% 2L == 0L)
   if (length(closed)) closed[1L] else length(lines)
 }
 
-# Every record has as many fields as the header; how many records there are. A quote may hide
-# separators and line ends.
+# Checks that every record has as many fields as the header, and counts the records. Quotes may
+# contain separators and line ends.
 check_fields <- function(lines, fields, file, separator, head) {
   count <- function(x, what) {
     nchar(x, "bytes") - nchar(gsub(what, "", x, fixed = TRUE), "bytes")
@@ -79,7 +79,7 @@ check_fields <- function(lines, fields, file, separator, head) {
   length(starts)
 }
 
-# Dates stay text, as does everything else that is not a number; a doubled quote is one.
+# Dates remain text, as does everything else that is not a number; a doubled quote is one.
 plain_cells <- function(x) {
   if (inherits(x, c("Date", "POSIXt"))) return(as.character(x))
   if (is.character(x)) x <- gsub("\"\"", "\"", x, fixed = TRUE)
@@ -131,7 +131,7 @@ read_statistics_file <- function(file, ending) {
 
 # Files read some rows at a time.
 
-# Lines up to where no quote is open, as strictly as whole files are read.
+# Lines up to the first line end outside quotes, as strictly as whole files are read.
 csv_chunks <- function(file, chunk, encoding, text = NULL) {
   check_encoding_known(encoding)
   separator <- if (grepl("\\.(tsv|tab)$", file, ignore.case = TRUE)) "\t" else ","
@@ -168,7 +168,7 @@ csv_chunks <- function(file, chunk, encoding, text = NULL) {
   }
 }
 
-# At least `count` lines, and as many more as an open quote asks for.
+# At least `count` lines, and as many more as an open quote needs.
 whole_records <- function(connection, count, file, encoding) {
   lines <- decoded_lines(readLines(connection, count, warn = FALSE), file, encoding)
   quotes <- function(x) {

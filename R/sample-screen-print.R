@@ -19,7 +19,7 @@ format_normality <- function(n) {
                text_of("skewness_is_left_out"))
 }
 
-# Pairs that few rows have, missing values by group, Little's test, and what all of it means.
+# Pairs with low coverage, missing values by group, Little's test, and the consequences.
 format_missing <- function(x) {
   m <- x$missing
   if (is.null(m)) return(NULL)
@@ -192,8 +192,8 @@ code_advice <- function(names, raw, codes) {
   advice
 }
 
-# Customary codes inside the range of the answers that occur far more often than the values beside
-# them.
+# Customary codes inside the range of the answers that are far more frequent than the neighbouring
+# values.
 piled_codes <- function(x) {
   x <- x[!is.na(x)]
   if (!is.numeric(x) || length(x) < 50L || length(unique(x)) < 20L || any(x != round(x)))

@@ -118,7 +118,7 @@ screen_columns <- function(data, names, bp, by, missing_codes, clusters = NULL) 
   types <- screened_types(data, raw)
   codes <- lapply(raw, function(x) setdiff(suspicious_codes(x), missing_codes))
   advice <- c(code_advice(names, raw, codes), pile_advice(raw, codes))
-  # statistics are taken without the codes that stand out, so that one -9 does not hide the rest
+  # statistics are computed without the outlying codes, so that one -9 does not hide the rest
   clean <- lapply(raw, without_codes, missing_codes = missing_codes)
   known <- vapply(names, function(name) sum(!is.na(clean[[name]] %||% raw[[name]])), 0L)
   numeric <- names[!vapply(clean, is.null, NA) & known > 0L]
@@ -183,7 +183,7 @@ auxiliary_instruction <- function(columns) {
 }
 
 # Which rows have a value in every column; a data frame would turn the names into symbols, which
-# warns of letters that the locale lacks.
+# causes warnings about letters that the locale lacks.
 complete_rows <- function(columns) {
   Reduce(`&`, lapply(columns, function(column) !is.na(column)), TRUE)
 }
@@ -281,7 +281,7 @@ screen_together <- function(x) {
   out
 }
 
-# Mardia's measures and the rows far from the rest, of columns that do not determine each other.
+# Mardia's measures and outlying rows, of columns that are not linearly dependent.
 distances_and_normality <- function(x, complete) {
   out <- list()
   n <- nrow(x)
@@ -329,7 +329,8 @@ missing_patterns <- function(columns) {
             variables = variables)
 }
 
-# Rows of each group, and how many of them miss nothing in the measured variables (columns of `m`).
+# Rows of each group, and the number of them without missing values in the measured variables
+# (columns of `m`).
 group_sizes <- function(data, by, m) {
   if (length(by) == 0L) return(list())
   variables <- ncol(m)

@@ -11,7 +11,7 @@
 #' @param means Means, in the order of `cov` or named. Optional.
 #' @param sd Standard deviations, in the order of `cov` or named; `cov` is then
 #'   read as a correlation matrix.
-#' @param divisor What the covariances were divided by: `"n-1"` (the usual one;
+#' @param divisor The divisor of the covariances: `"n-1"` (the usual one;
 #'   converted to divisor *n*) or `"n"`.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_summary_data` with elements `n`,
@@ -180,7 +180,7 @@ format_known_moments <- function(x) {
     format_table(columns, c(FALSE, rep(TRUE, length(columns) - 1L))))
 }
 
-# Moments by missing pattern: how many there are, and what is seen of each variable.
+# Moments by missing pattern: the number of patterns, and the observed values of each variable.
 format_collected <- function(x) {
   together <- together_of(x$patterns, x$names)
   seen <- diag(together)
@@ -284,9 +284,9 @@ one_group <- function(table, group, file) {
 
 #' Moments computed where the data live
 #'
-#' Reads from the data only what a model needs: numbers of cases, means and covariances by group and
-#' missing pattern. Files are read in chunks, tables in databases are summed up by the database
-#' itself. The result is fitted like data, missing values included.
+#' Reads from the data only the moments that a model needs: numbers of cases, means and covariances
+#' by group and missing pattern. Files are read in chunks, tables in databases are summed up by the
+#' database itself. The result is fitted like data, missing values included.
 #'
 #' @param source A data frame; the name of a CSV (TSV) or Parquet file; [database_table()]; a lazy
 #'   table of the dbplyr package; or an address such as `"sqlite:file.db?table=choirs"` or
@@ -294,7 +294,7 @@ one_group <- function(table, group, file) {
 #' @param bp A blueprint: its variables are collected.
 #' @param by Grouping column, bare or quoted.
 #' @param levels Which groups, in which order, under which names, as in [fit_model()].
-#' @param missing_codes What means missing, numbers or texts.
+#' @param missing_codes Codes that mean a missing value: numbers or texts.
 #' @param chunk Rows that are read at a time from files.
 #' @param encoding Encoding of a text file.
 #' @param ... Must be empty: an argument by another name is an error.
@@ -442,7 +442,7 @@ collected_summary <- function(tally, request, wanted, from) {
   stats::setNames(out[levels], names(levels))
 }
 
-# Patterns and, when there is but one and it has all variables, its moments.
+# Patterns and, when there is only one and it has all variables, its moments.
 one_summary <- function(group, variables, from) {
   patterns <- lapply(unname(group$patterns), function(block) {
     dimnames(block$covariance) <- list(block$variables, block$variables)
@@ -528,7 +528,7 @@ block_of_summary <- function(data, variables, request) {
        correlation = data$correlation)
 }
 
-# All texts of all columns at once, so that codes for missing can be declared together.
+# All texts of all columns at once, so that missing codes can be declared together.
 check_texts_are_numbers <- function(data, variables, missing_codes) {
   odd <- lapply(stats::setNames(variables, variables), function(name) {
     x <- plain_column(data[[name]])

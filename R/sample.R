@@ -1,6 +1,6 @@
-# A sample: data met with a request. Groups are always a list, also when there is one; each is a
-# list of blocks (cases, their covariances with divisor n, means, and which variables they are of).
-# Complete data are one block per group. The data themselves live in one locked environment that all
+# A sample: data prepared for a request. Groups are always a list, also when there is one; each is a
+# list of blocks (cases, their covariances with divisor n, means, and their variables). Complete
+# data are one block per group. The data themselves are stored in one locked environment that all
 # fits of a trail or a ladder share.
 
 sample_of <- function(source, request) UseMethod("sample_of")
@@ -41,7 +41,7 @@ sample_of.data.frame <- function(source, request) {
              data = keep_data(source, kept))
 }
 
-# The groups of some rows, each by its own variables: a list by group.
+# The groups of some rows, each with its own variables: a list by group.
 groups_of_rows <- function(asked, coded, rows, request, bp, cases, auxiliary = character()) {
   groups <- lapply(stats::setNames(names(rows), names(rows)), function(g) {
     variables <- c(blueprint_variables(group_blueprint(bp, g))$observed, auxiliary)
@@ -134,7 +134,7 @@ new_sample <- function(groups, by = NULL, grouped = !is.null(by), coding = list(
                  class = "orizzonte_sample")
 }
 
-# Groups are compared by their means in all of them or in none.
+# Means are compared in all groups or in none.
 check_alike <- function(source) {
   with <- vapply(source, function(x) !is.null(x$mean), NA)
   if (all(with) || !any(with)) return(invisible())
@@ -190,8 +190,8 @@ pooled_covariance <- function(sample) {
   out / weight
 }
 
-# The moments of each group as the core wants them; `multiplier` "n-1" takes one off n and the
-# divisor. Where a group has missing values, every group comes with the patterns of its cases.
+# The moments of each group in the form of the core; `multiplier` "n-1" reduces n and the divisor by
+# one. Where a group has missing values, every group also has the patterns of its cases.
 sample_moments <- function(sample, multiplier) {
   incomplete <- is_incomplete(sample)
   lapply(sample$groups, function(group) {
@@ -210,8 +210,8 @@ group_data <- function(sample, g, variables, missing_codes, used = FALSE) {
   numeric_rows(code_data(sample$data$frame, sample$coding), rows, variables, missing_codes)
 }
 
-# The sample of other variables of the same data: rows that were incomplete only in the others come
-# back.
+# The sample with other variables of the same data: rows that were incomplete only in the removed
+# variables are used again.
 sample_for <- function(sample, request) {
   bp <- code_blueprint(request$blueprint, sample$coding)
   if (length(blueprint_variables(bp)$observed) == 0L) {
@@ -258,7 +258,7 @@ check_kept <- function(variables, kept) {
 }
 
 # Notes on a sample: the cases that are used, incomplete cases and the assumption about them, what
-# is left out, what to beware of.
+# is left out, and warnings.
 
 thin_coverage <- 0.1        # share of the cases that have both variables of a pair
 many_patterns <- 0.5        # of the cases
@@ -266,7 +266,7 @@ many_patterns <- 0.5        # of the cases
 # The number of cases, by group.
 cases_text <- function(sample) size_words(sample, cases_by_group(sample), rows_of_groups(sample))
 
-# The first line of a printed fit: all cases, and what became of the others.
+# The first line of a printed fit: all cases, and how many were left out.
 sample_header <- function(sample) {
   paste0(cases_text(sample), if (is_incomplete(sample)) kept_words(sample), left_words(sample))
 }
@@ -291,7 +291,7 @@ announce_sample <- function(sample) {
   for (trouble in sample_warnings(sample)) warn("data", trouble)
 }
 
-# "; 95 have missing values and are kept (...)", and the rows that are not.
+# "; 95 have missing values and are kept (...)", and the rows that are dropped.
 kept_words <- function(sample) {
   with <- total_of(sample, "with_missing")
   empty <- total_of(sample, "empty")
@@ -320,8 +320,8 @@ total_of <- function(sample, what) {
   sum(vapply(sample$groups, function(group) as.numeric(group[[what]] %||% 0), 0))
 }
 
-# Predictors with missing values become part of the model; pairs that nobody answered
-# together carry no information.
+# Predictors with missing values become part of the model; pairs that no case has observed together
+# carry no information.
 incomplete_notes <- function(sample) {
   missing <- unique(unlist(lapply(sample$groups, function(group) names(group$missing))))
   incomplete <- intersect(sample$predictors, missing)
@@ -336,7 +336,7 @@ incomplete_notes <- function(sample) {
     unlist(lapply(names(sample$groups), function(g) unseen_words(sample, g))))
 }
 
-# More missing patterns than make sense of: nearly each case misses something else.
+# More missing patterns than can be summarized: nearly every case has its own pattern.
 many_patterns_words <- function(sample) {
   count <- sum(lengths(lapply(sample$groups, `[[`, "patterns")))
   cases <- sum(cases_by_group(sample))
@@ -391,7 +391,7 @@ many_left_words <- function(sample, count, column) {
 known_stores <- new.env(parent = emptyenv())
 known_stores$references <- list()
 
-# The columns of a data frame that a fit needs; an environment that already holds them serves again.
+# The columns of a data frame that a fit needs; an environment that already holds them is reused.
 keep_data <- function(data, columns) {
   columns <- unique(columns)
   stores <- Filter(Negate(is.null), lapply(known_stores$references, rlang::wref_key))

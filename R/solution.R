@@ -1,5 +1,5 @@
-# A solution: what the core found for a layout and moments, completed to one value for every row of
-# the parameter table. Read through the accessors of this file only.
+# A solution: the estimates of the core for a layout and moments, completed to one value for every
+# row of the parameter table. Only the accessors of this file read it.
 
 new_solution <- function(layout, core) {
   theta <- stats::setNames(rep(NA_real_, length(layout$parameters)), layout$parameters)
@@ -22,7 +22,7 @@ values_at <- function(layout, theta) {
   eta
 }
 
-# Saturated means get their closed-form estimates: they are profiled out of what the core estimates.
+# Saturated means get their closed-form estimates: they are profiled out of the core's estimates.
 profile_solution <- function(solution, layout, moments) {
   if (!layout$profiled || anyNA(solution$eta[layout$rows$family != parameter_families[["mean"]]])) {
     return(solution)
@@ -78,15 +78,15 @@ discrepancy_of <- function(fit) fit$solution$discrepancy
 decrement_of <- function(fit) fit$solution$decrement
 history_of <- function(fit) fit$solution$history
 starts_of <- function(fit) fit$solution$starts
-# Did the core find it proper beyond doubt? Not asked of values that were moved afterwards.
+# Did the core find it proper beyond doubt? Not used for values that were changed afterwards.
 known_to_be_proper <- function(fit) isTRUE(fit$solution$proper)
 inflation_of <- function(fit) fit$solution$inflation
 is_active <- function(fit) fit$solution$active
 
-# The bounds that the solution lies on, as constraints of the layout, and their texts: at an active
+# The active bounds of the solution, as constraints of the layout, and their texts: at an active
 # bound chi-square follows a mixture (Shapiro 1985).
 active_bounds <- function(fit) fit$layout$constraints[which_active(fit$solution, fit$layout)]
-# Rows whose parameter lies at a bound that is a number: they do not vary.
+# Rows whose parameter is at a numeric bound: they do not vary.
 pinned_rows <- function(fit) {
   bounds <- Filter(function(bound) !is.null(bound$value), active_bounds(fit))
   which(Reduce(`|`, lapply(bounds, rows_alike, layout = fit$layout), FALSE))

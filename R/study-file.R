@@ -143,7 +143,7 @@ check_study_keys <- function(keys, known, refuse, step = NULL, where = "") {
                                                keys = quoted(keys[duplicated(keys)][1L])), step)
 }
 
-# A path as it counts from a folder.
+# A path relative to a folder.
 beside <- function(path, folder) {
   if (folder == "." || grepl("^(/|~|[A-Za-z]:)", path)) path else file.path(folder, path)
 }
@@ -186,7 +186,7 @@ study_criteria <- function(x, folder, refuse) {
   })
 }
 
-# Numbers where all are, else what was written: the caller says what is wrong with it.
+# Numbers where all are numbers, otherwise the original texts: the caller reports the error.
 study_numbers <- function(x) {
   numbers <- suppressWarnings(as.numeric(unlist(x)))
   if (length(numbers) == 0L || anyNA(numbers)) x else numbers
@@ -249,7 +249,7 @@ study_step <- function(entry, k, before, blueprints, refuse) {
   list(kind = kind, name = name, args = args)
 }
 
-# The blueprint and what a step is of: known, and of the right kind.
+# The blueprint, and the earlier step that a step uses: known, and of the right kind.
 study_arguments <- function(kind, args, k, before, blueprints, refuse) {
   keys <- step_keys[[kind]]
   if ("blueprint" %in% keys && kind != "screen" || !is.null(args$blueprint)) {
@@ -280,7 +280,7 @@ study_arguments <- function(kind, args, k, before, blueprints, refuse) {
   args
 }
 
-# Every value in the shape that its key has.
+# Every value in the form that its key requires.
 study_shapes <- function(args, refuse, k) {
   plain <- function(x) is.character(x) && length(x) == 1L && nzchar(x)
   for (key in names(args)) {

@@ -358,10 +358,10 @@ write_index <- function(results, study, values) {
   save_manifest(results)
 }
 
-# The index page of a study's results, and the files a new study starts from.
+# The index page of a study's results, and the files of a new study.
 
-# Reports to begin with, then of each step what it came to, its pictures, what it printed and its
-# files: links into the folders beside the page. `files` contains the paths of the files by folder.
+# Reports first, then for each step its conclusion, its pictures, its printed output and its files:
+# links into the folders beside the page. `files` contains the paths of the files by folder.
 study_index <- function(study, values, files) {
   tags <- htmltools::tags
   folders <- vapply(seq_along(study$steps), function(k) step_folder(study, k), "")
@@ -394,7 +394,7 @@ study_link <- function(folder, file) {
   paste(utils::URLencode(c(folder, file), TRUE), collapse = "/")
 }
 
-# Pictures as they are, what was printed folded, and every file as a link.
+# Pictures as they are, printed output folded, and every file as a link.
 step_shown <- function(study, step, folder, files) {
   tags <- htmltools::tags
   pictures <- files[tolower(tools::file_ext(files)) %in% setdiff(study$figures, "pdf")[1L]]

@@ -14,7 +14,7 @@ study_text_columns <- function(study) {
   setdiff(as.character(unlist(c(study$asked$by, study$asked$clusters, by))), c("yes", "none"))
 }
 
-# Arguments of fitting: those of the study, less the groups unless a step asks for them.
+# Arguments of fitting: those of the study, without the groups unless a step requests them.
 study_request <- function(study, by = NULL) {
   asked <- study$asked
   if (is.null(by) || identical(by, "none")) asked[c("by", "levels")] <- NULL else asked$by <- by
@@ -22,7 +22,7 @@ study_request <- function(study, by = NULL) {
   asked
 }
 
-# Groups are for the steps that ask for them, and always for those that compare them.
+# Groups are used by the steps that request them, and always by those that compare them.
 step_by <- function(study, step) {
   step$args$by %||% if (step$kind == "invariance") study$asked$by
 }

@@ -31,7 +31,7 @@ rows <- lapply(c(0, 0.1, 0.2, 0.3), function(share) {
 })
 table <- do.call(rbind, rows)
 rownames(table) <- paste("share", c(0, 0.1, 0.2, 0.3))
-# with so many cases, does the correlation come out at .98?
+# with so many cases, is the correlation .98?
 few <- do.call(rbind, parallel::mclapply(seq_len(reps), one, share = 0.1, n = 60, mc.cores = cores))
 needed <- round(stats::median(few[, "needed"]))
 enough <- do.call(rbind, parallel::mclapply(seq_len(reps), one, share = 0.1, n = needed,

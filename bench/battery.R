@@ -61,7 +61,8 @@ cells_of_fit <- function(fit, case) {
        same_scale = case$scale != "average")
 }
 
-# By how much each latent variable of the package is stretched on the reference's scale, by group.
+# The factor between the scales of the package and of the reference for each latent variable, by
+# group.
 latent_factors <- function(case, matrix, row, col, group, value) {
   cells <- case$model$cells
   latent <- setdiff(case$model$all, case$model$observed)
@@ -106,7 +107,7 @@ starts_for <- function(problem, case, count) {
     }
     case$truth
   }
-  # where the model has little to do with the data, every other start is anywhere
+  # where the model has little to do with the data, every other start is arbitrary
   anywhere <- function() {
     free <- case$model$cells[match(case$model$labels, case$model$known[case$model$index]), ]
     for (i in 1:50) {
@@ -140,15 +141,15 @@ disagreement <- function(problem, case, mine, theta) {
     if (mine$compare_se) max(abs(mine$se / se - 1)) else NA_real_)
 }
 
-# The best of the reference's own starts, the same whatever the package found: three of them, or
-# the many that follow.
+# The best of the reference's own starts, independent of the package: the first three, or all of the
+# further ones.
 reference_of <- function(problem, case, seed, few) {
   set.seed(1e6 + seed)
   starts <- starts_for(problem, case, few_starts + more_starts)
   ml_best(problem, starts[if (few) seq_len(few_starts) else few_starts + seq_len(more_starts)])
 }
 
-# One model: a row of results, and what is known of its optima (to be kept).
+# One model: a row of results, and its known optima (which are stored).
 run_case <- function(seed, known = list()) {
   case <- random_case(seed, if (hard) names(hard_families)[1L + seed %% length(hard_families)])
   problem <- ml_problem(case$model, case$moments)
@@ -227,7 +228,7 @@ run_shard <- function(seeds, build) {
 summarise <- function(x) {
   x$reached <- x$converged & (is.na(x$best) | x$chisq <= x$best + 1e-4 + 1e-7 * abs(x$best))
   x$worse <- x$converged & !x$reached
-  # no better optimum is known than where the package stopped: the values run off
+  # no better optimum is known than the point where the package stopped: the values diverge
   x$off <- !x$converged & !x$refused &
     (is.na(x$best) | x$stopped <= x$best + 1e-3 + 1e-6 * x$best)
   x$false <- x$converged & (!x$minimum %in% TRUE | x$decrement > 1e-4 + 1e-8 * x$chisq)

@@ -1,5 +1,5 @@
-# Do corrected replicates of chi-square and of fit indices stand where they should? Monte Carlo:
-# data from a population that the model misses; intervals of RMSEA and CFI (case bootstrap,
+# Are corrected replicates of chi-square and of fit indices centred correctly? Monte Carlo: data
+# from a population for which the model is misspecified; intervals of RMSEA and CFI (case bootstrap,
 # percentile) against the values of the population; with and without the correction.
 # Usage: Rscript bench/bootstrap.R [data sets] [replicates]
 suppressPackageStartupMessages(library(orizzonte))
@@ -17,7 +17,7 @@ truth <- c("loading[ , ]" = .7, "covariance[A, B]" = .4, "covariance[a1, a2]" = 
 cases <- list(normal = list(), `heavy tails` = list(kurtosis = 4),
               `10% missing` = list(missing = .1))
 
-# What the model comes to in the population itself: discrepancy of the wrong model, of the baseline.
+# The discrepancy of the misspecified model and of the baseline in the population itself.
 large <- quietly(ns$population_fit(population, 1e6, truth, "standardized"))
 moments <- ns$group_views(large)[[1]]$moments
 wrong <- quietly(fit_model(right, summary_data(moments$covariance * 4, 1e6, means = moments$mean,

@@ -42,8 +42,8 @@ core_call <- function(data, factors) {
   function() core_fit(model, sample, numeric())
 }
 
-# Both in turn, so that a machine whose speed drifts slows them alike: medians of the times and of
-# the ratios.
+# Both alternately, so that drift in the speed of a machine affects them equally: medians of the
+# times and of the ratios.
 compare <- function(work, budget, mine, reference, repeats, inner_mine = 1L, inner_reference = 1L) {
   pairs <- vapply(seq_len(repeats),
                   function(i) {
@@ -85,7 +85,7 @@ compare("all modification indices of that model: amendments(top = 0)", 2,
         function() amendments(misfitting, top = 0),
         function() factanal(covmat = s100, factors = 10, n.obs = 1000), 7, 1, 1)
 
-# A fit remembers what readers share: each reading gets a fit that was never read.
+# A fit remembers shared results: each reading gets a fit that was never read.
 reader_of <- function(reader, repeats) {
   fits <- lapply(seq_len(repeats), function(i) fit_model(hundred_bp, hundred))
   function() {

@@ -9,7 +9,7 @@ timed <- function(code, repeats = 7L, inner = 1L) {
     (proc.time()[["elapsed"]] - start) / inner
   }, 0))
 }
-# both in turn, so that a machine whose speed drifts slows them alike
+# both alternately, so that drift in the speed of a machine affects them equally
 ratio <- function(mine, reference, repeats = 7L, inner = 1L) {
   pairs <- vapply(seq_len(repeats), function(i) {
     c(timed(mine, 1L, inner), timed(reference, 1L, 1L))

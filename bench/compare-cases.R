@@ -1,6 +1,6 @@
-# What one installed version says of several hundred models: every reader, status, condition class,
-# JSON, YAML and exit code, saved as one list. Usage: Rscript bench/compare-cases.R OUT.rds
-# Runs under the version before the equalities were part of the blueprint, and after.
+# The results of one installed version for several hundred models: every results function, status,
+# condition class, JSON, YAML and exit code, saved as one list. Usage: Rscript bench/compare-cases.R
+# OUT.rds Runs with versions from before the equalities were part of the blueprint, and later ones.
 suppressPackageStartupMessages(library(orizzonte))
 source("tests/oracles/generic-ml.R")
 source("bench/random-models.R")
@@ -65,7 +65,7 @@ readers <- list(
   standardized = function(f) residual_of(f, "standardized"),
   normalized = function(f) residual_of(f, "normalized"),
   largest = function(f) residual_of(f, "correlation", 5), verdicts = verdicts,
-  # suggestions that say the same thing tie, and may change places
+  # suggestions with the same implications tie, and may change places
   amendments = function(f) {
     found <- amendments(f, top = 0, all = TRUE)
     as.data.frame(found)[order(found$parameter), ]
@@ -156,7 +156,7 @@ for (file in models) {
     unclass(identification(bp, data))[c("identified", "moments", "parameters", "df",
                                         "rank", "lacking", "trading")]))
 }
-# a family that needs no verb younger than 0.1.0
+# a family that needs no verb newer than 0.1.0
 old_families <- setdiff(names(families), "groups, held")
 for (seed in 1:110) {
   made <- random_case(seed, old_families[1L + seed %% length(old_families)])

@@ -1,13 +1,13 @@
-# How two versions' results are compared: names that changed, and differences that are meant.
+# How the results of two versions are compared: renamed names, and intended differences.
 
-# Names that changed between the versions compared: in the places of a result, and in its texts.
+# Names that changed between the compared versions: in the positions of a result, and in its texts.
 # Both are patterns; empty when nothing was renamed.
 renamed <- c("/(loading|intercept)_gap$" = "/\\1_difference", "/expected_score$" = "/difference",
              "/effect_size$" = "/d", "/size_any_direction$" = "/d_unsigned",
              "/json/gaps/" = "/json/noninvariance/")
 reworded <- character()
 
-# Verdicts of an older version and the codes that stand for them now, by the place they are in.
+# Verdicts of an older version and the codes that replace them, by their position.
 coded <- list(
   "/(ladder|invariance|rungs|table|loosened)[^/]*(/.*)?/verdict$" = c(
     "^fits poorly$" = "fits_poorly", "^holds, small differences$" = "holds_small_differences",
@@ -39,7 +39,7 @@ coded <- list(
 # Verdicts of difference tests.
 untested <- "/(comparison|compare|trail)[^/]*(/.*)?/verdict$"
 
-# Differences that are meant: a pattern of the place, and why.
+# Intended differences: a pattern of the position, and the reason.
 meant <- c("/(rests_on|rests_on_verdict|short)$" = "columns added beside the verdict",
            "/inference(/|$)" = "JSON holds every option of the fit")
 

@@ -1,13 +1,13 @@
-# Two versions of the package on several hundred models: do all readers, statuses, condition
-# classes, files and exit codes agree to 1e-8? It guards a rebuild and proves nothing: truth is in
-# tests/oracles. Usage: Rscript bench/compare-versions.R REVISION [REVISION or "." for the working
-# tree]
+# Two versions of the package on several hundred models: do all results functions, statuses,
+# condition classes, files and exit codes agree to 1e-8? It protects a rebuild and proves no
+# formula: the oracles are in tests/oracles. Usage: Rscript bench/compare-versions.R REVISION
+# [REVISION or "." for the working tree]
 source("bench/compare-rules.R")
 args <- commandArgs(trailingOnly = TRUE)
 if (length(args) == 0) stop("Name the revision to compare the working tree with.")
 revisions <- c(args[1], if (length(args) > 1) args[2] else ".")
 
-# A revision in a library of its own, installed once; the working tree anew each time.
+# A revision in a library of its own, installed once; the working tree is installed every time.
 install_revision <- function(revision) {
   name <- if (revision == ".") "tree" else system2("git", c("rev-parse", revision), stdout = TRUE)
   library <- file.path(normalizePath(".build"), "versions", name)

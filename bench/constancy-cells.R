@@ -1,6 +1,6 @@
-# How often tests of constancy along a variable reject when nothing but the mean and spread of the
-# construct changes: small samples, heavy tails, ordered categories, values missing depending on the
-# variable, and clusters. Appends to bench/results/constancy.txt; takes about five minutes.
+# How often tests of constancy along a variable reject when only the mean and spread of the
+# construct change: small samples, heavy tails, ordered categories, values missing depending on the
+#   variable, and clusters. Appends to bench/results/constancy.txt; takes about five minutes.
 #   R_LIBS=.build/library Rscript --no-init-file bench/constancy-cells.R [replicates]
 suppressPackageStartupMessages(library(orizzonte))
 quiet <- function(code) suppressWarnings(suppressMessages(code))

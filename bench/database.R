@@ -1,4 +1,4 @@
-# One and ten million rows x 12 items with missing values, summed up where they live: time, memory,
+# One and ten million rows x 12 items with missing values, aggregated in the database: time, memory,
 # agreement. Usage: Rscript bench/database.R [largest number of rows]
 suppressPackageStartupMessages(library(orizzonte))
 `%||%` <- function(a, b) if (is.null(a)) b else a
@@ -17,8 +17,8 @@ add <- function(source, n, time, fitting, gap, peak = NA) {
                                            fit_ms = round(1000 * fitting, 1), chisq_gap = gap,
                                            peak_mb = peak)
 }
-# Collected in a process of its own: seconds, what it needed of memory beyond the loaded package
-# (high-water mark), and the moments.
+# Collected in a separate process: seconds, its memory beyond the loaded package (high-water mark),
+# and the moments.
 collected <- function(address) {
   out <- tempfile(fileext = ".rds")
   code <- paste0(

@@ -1,5 +1,5 @@
-# Small incomplete data, folders of results and parts that somebody has been at, odd paths and texts
-# that steer terminals. Sourced by fuzz.R, which runs the cases.
+# Small incomplete data, altered folders of results and parts, odd paths and texts that control
+# terminals. Sourced by fuzz.R, which runs the cases.
 
 # --- small incomplete data -----------------------------------------------------------------------
 
@@ -68,7 +68,7 @@ finished_study <- function(f) {
   folder
 }
 
-# An object of R that runs code as soon as it is looked at.
+# An R object that runs code as soon as it is read.
 planted_object <- function(file) {
   home <- new.env()
   delayedAssign("p", file.create(planted_file), assign.env = home)

@@ -1,9 +1,10 @@
-# Commands as processes of their own, in surroundings that are bad: the C locale, a full disk, a
-# folder that may not be written to, a standard output that is closed, full, or hung up on. Good and
-# bad commands alike must end with exit code 0, 1 or 2 (141 when who reads the output has gone) and
-# in the package's own words; what ends with 0 must have been written whole. Sourced by fuzz.R.
+# Commands as separate processes, in adverse surroundings: the C locale, a full disk, a folder that
+# may not be written to, a standard output that is closed, full, or without a reader. Good and bad
+# commands alike must end with exit code 0, 1 or 2 (141 when the reader of the output has gone) and
+# with a message of the package; files of a command that ends with 0 must be complete. Sourced by
+# fuzz.R.
 
-# Where a case runs: what is put around the command, and in which folder.
+# The surroundings of a case: the wrapper of the command, and its folder.
 surroundings <- function(home) {
   inside <- function(name) file.path(home, name)
   list(
@@ -17,8 +18,8 @@ surroundings <- function(home) {
     "no home" = list(folder = inside("plain"), around = "env -u HOME -u LANG %s"))
 }
 
-# A small file system of memory, full or sealed: only the superuser may mount one. Without that the
-# sealed folder is one without the right to write, and there is no full disk.
+# A small file system in memory, full or read-only: only the superuser may mount one. Otherwise the
+# read-only folder is one without write permission, and there is no full disk.
 make_folders <- function() {
   home <- tempfile("fuzz")
   for (name in c("plain", "full", "sealed")) dir.create(file.path(home, name), recursive = TRUE)
@@ -40,7 +41,7 @@ remove_folders <- function(made) {
   unlink(made$home, recursive = TRUE)
 }
 
-# Commands that are right, with the file that each writes (NA: to standard output).
+# Valid commands, with the file that each writes (NA: to standard output).
 right_commands <- function(files) {
   both <- files[c("model", "data")]
   with <- function(command, ..., out = NA) {
@@ -56,7 +57,7 @@ right_commands <- function(files) {
        list(args = c("run", files[["study"]], "--out", "made"), out = "made"))
 }
 
-# One case: its command, and where it runs.
+# One case: its command, and its surroundings.
 process_case <- function(seed, files, around) {
   set.seed(seed)
   case <- if (stats::runif(1) < 0.6) pick(right_commands(files)) else
@@ -74,7 +75,7 @@ run_process <- function(case) {
   command <- paste(shQuote(c(program, case$args)), collapse = " ")
   said <- tempfile()
   heard <- tempfile()
-  # the shell tells the command's own exit code, also in front of a pipe
+  # the shell reports the command's own exit code, also in front of a pipe
   script <- sprintf("export R_LIBS=%s; cd %s && %s; exit ${PIPESTATUS[0]}",
                     shQuote(paste(normalizePath(.libPaths()), collapse = ":")), shQuote(folder),
                     sprintf(case$around, command))
@@ -90,7 +91,7 @@ run_process <- function(case) {
   out
 }
 
-# Does a file have its end?
+# Is a file complete?
 written_whole <- function(file) {
   if (dir.exists(file)) return(length(list.files(file, recursive = TRUE)) > 5L)
   if (!file.exists(file) || file.size(file) == 0) return(FALSE)
@@ -102,7 +103,7 @@ written_whole <- function(file) {
   grepl(end, text)
 }
 
-# "ok", "classed", or what went wrong.
+# "ok", "classed", or a description of the failure.
 judge_process <- function(case, made) {
   if (file.exists(planted_file)) {
     unlink(planted_file)
@@ -122,7 +123,7 @@ judge_process <- function(case, made) {
   if (nzchar(made$said)) "classed" else "error: it says nothing"
 }
 
-# As many cases, at most 500 in a run: a row each.
+# This many cases, at most 500 in a run: one row each.
 run_processes <- function(seeds) {
   made <- make_folders()
   on.exit(remove_folders(made))
@@ -147,7 +148,8 @@ run_processes <- function(seeds) {
 
 # --- studies that are killed, and two at once ----------------------------------------------------
 
-# A small study with notes of the user's among its results, and what its tables must always be.
+# A small study with notes of the user's among its results, and the tables that it must always
+# produce.
 study_home <- function() {
   home <- tempfile("home")
   dir.create(home)

@@ -1,5 +1,5 @@
-# Random bad input against every exported function, every kind of file and the command line: no
-# crash, no hang, no condition without a class, no wrong answer without a word, no code run.
+# Random bad input to every exported function, every kind of file and the command line: no crash, no
+# hang, no condition without a class, no wrong result without a warning, no code run.
 # Usage: Rscript bench/fuzz.R [cases] [first seed]. Each case has a seed of its own. A fifth of the
 # cases in the C locale; beside them up to 500 commands as processes (fuzz-processes.R).
 suppressPackageStartupMessages(library(orizzonte))
@@ -48,7 +48,7 @@ fixtures <- function() {
        summary = summary_data(stats::cov(stats::na.omit(data[paste0("be", 1:4)])), 150))
 }
 
-# A table in a database, where one can be had.
+# A table in a database, where one is available.
 made_base <- function(data) {
   if (!requireNamespace("RSQLite", quietly = TRUE)) return(NULL)
   base <- DBI::dbConnect(RSQLite::SQLite(), ":memory:")
@@ -191,7 +191,7 @@ many_calls <- function(f) {
 
 # --- running one case ----------------------------------------------------------------------------
 
-# "ok", "classed", or what went wrong.
+# "ok", "classed", or a description of the failure.
 outcome <- function(run, limit = longest) {
   sink(nullfile())
   on.exit(sink())
@@ -227,11 +227,11 @@ generics <- c("coef", "confint", "influence", "vcov", "logLik", "anova", "predic
               "simulate",
               "summary", "update", "refit", "tidy", "glance", "augment", "effects")
 
-# One or two arguments of a valid call replaced, left out, or one too many.
+# One or two arguments of a valid call replaced, left out, or one added.
 fuzz_argument <- function(f) {
   name <- pick(names(f$calls))
   args <- f$calls[[name]]
-  # R's own generics: what is no object of ours is R's business
+  # R's own generics: for objects of other classes R itself is responsible
   generic <- name %in% generics
   changed <- sample.int(length(args), min(length(args), pick(c(1L, 1L, 2L))))
   how <- pick(c("value", "value", "value", "value", "gone", "more"))
@@ -241,7 +241,7 @@ fuzz_argument <- function(f) {
     if (length(changed) == 0L) return(fuzz_argument(f))
   }
   if (how == "gone") {
-    # main() alone ends the session, and the usual number of replicates takes its time
+    # main() alone ends the session, and the default number of replicates would take long
     changed <- changed[!names(args)[changed] %in% "reps"]
     if (name != "main" && length(changed)) args <- args[-changed]
   }
@@ -249,13 +249,13 @@ fuzz_argument <- function(f) {
   shown <- ""
   if (how == "value") for (k in changed) {
     value <- pick(f$odd)
-    # a name that is nowhere is the caller's mistake, and R's to tell
+    # a name that does not exist is the caller's mistake, which R reports
     if (generic && is.language(value)) value <- list()
     args[k] <- list(value)
     shown <- paste(shown, names(args)[k], "=", substr(paste(deparse(value), collapse = ""), 1, 40))
   }
   fun <- get(name, envir = f$where)
-  # plotting is drawn, so that what is lazy is looked at
+  # plots are drawn, so that lazy parts are evaluated
   list(label = paste0(name, "(", how, shown, ")"), run = function() {
     out <- do.call(fun, args, quote = TRUE)
     if (inherits(out, "ggplot")) ggplot2::ggplot_build(out) else print(out)
@@ -334,7 +334,7 @@ fuzz_file <- function(f) {
   })
 }
 
-# A table that was read has the fields of its lines: counted here in another way.
+# A table that was read has the fields of its lines, which are counted here in another way.
 check_shape <- function(file, bytes) {
   table <- orizzonte:::read_data_file(file)
   if (!is.data.frame(table) || any(bytes == charToRaw("\""))) return(invisible())
@@ -448,7 +448,7 @@ prepare <- function() {
 seconds_of <- function(case) if (startsWith(case$label, "rescue")) 3 * longest else longest
 
 run_cases <- function(seeds, f = prepare()) {
-  # what a case writes under a name of its own stays out of the way
+  # files that a case writes under a name of its own are not in the way
   before <- setwd(dir_made(tempfile("cases")))
   on.exit(setwd(before))
   rows <- lapply(seeds, function(seed) {
@@ -504,7 +504,8 @@ show_bad <- function(results) {
   1L
 }
 
-# Of the cases a fifth in the C locale; beside them one in a hundred, at most 500, as processes.
+# A fifth of the cases runs in the C locale; in addition one in a hundred, at most 500, runs as a
+# process.
 if (sys.nframe() == 0L) {
   source("bench/fuzz-processes.R")
   args <- as.integer(commandArgs(trailingOnly = TRUE))

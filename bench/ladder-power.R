@@ -1,6 +1,6 @@
-# What a ladder says of two groups when loadings or intercepts are equal and when two of them differ
-# by .30 standardized, with and without the rule that a rung must have had the power to show such a
-# difference. Two constructs of four items (loadings .70, correlation .40).
+# The verdicts of a ladder of two groups when loadings or intercepts are equal and when two of them
+# differ by .30 standardized, with and without the rule that a rung must have had the power to show
+# such a difference. Two constructs of four items (loadings .70, correlation .40).
 # Usage: Rscript bench/ladder-power.R [samples]. Table: bench/results/ladder-power.txt.
 suppressPackageStartupMessages(library(orizzonte))
 reps <- as.integer(c(commandArgs(TRUE), 200)[1])
@@ -29,7 +29,7 @@ judged <- function(n, differ) {
                                                                     ladder$power$rung)])
   }
   ruled <- verdicts(criteria())
-  # without the rule: any power will do
+  # without the rule: any power is enough
   free <- verdicts(criteria(power = 0.01))
   held <- c("holds", "holds_small_differences")
   c(power = ruled$power, without = free$verdict %in% held, with = ruled$verdict %in% held,

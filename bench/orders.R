@@ -1,5 +1,5 @@
-# Whether the best optimum hangs on the order in which items, constructs and groups were written
-# down: the battery's models in six orders each. Usage: Rscript bench/orders.R [models] [orders]
+# Whether the best optimum depends on the order in which items, constructs and groups were written:
+# the battery's models in six orders each. Usage: Rscript bench/orders.R [models] [orders]
 suppressPackageStartupMessages(library(orizzonte))
 source("tests/oracles/generic-ml.R")
 source("bench/random-models.R")

@@ -1,5 +1,5 @@
-# How long the live page takes in a browser, from a click to the changed page: complete data, 15 and
-# 40 items. Needs what `make check` installs. Writes bench/results/page.txt.
+# The response time of the live page in a browser, from a click to the changed page: complete data,
+#   15 and 40 items. Needs the packages that `make check` installs. Writes bench/results/page.txt.
 #   R_LIBS=.build/library Rscript --no-init-file bench/page.R
 source("bench/simulated.R")
 suppressPackageStartupMessages(library(orizzonte))

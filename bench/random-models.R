@@ -48,7 +48,7 @@ sampled <- function(at, names, strong, means, wild = FALSE) {
     stats::runif(1L, 0, 0.08)
   minor <- matrix(stats::rnorm(p * 10, 0, size), p)
   sigma <- at$sigma + tcrossprod(minor) * sqrt(tcrossprod(diag(at$sigma)))
-  # half of the wild ones have nothing to do with the model
+  # half of the strongly misspecified ones are unrelated to the model
   if (wild && stats::runif(1L) < 0.5) {
     any <- stats::rWishart(1L, p + sample(1:10, 1L), diag(p))[, , 1L]
     sigma <- any / sqrt(tcrossprod(diag(any))) * sqrt(tcrossprod(diag(at$sigma)))
@@ -95,8 +95,8 @@ rescale_cells <- function(cells, factor) {
   cells
 }
 
-# Cells whose loadings and variances are all free, put on the scale of the blueprint: "average" as
-# "marker" on the first item. `held`: are loadings equal across groups?
+# Cells whose loadings and variances are all free, converted to the scale of the blueprint:
+# "average" as "marker" on the first item. `held`: are loadings equal across groups?
 on_scale <- function(cells, constructs, markers, scale, held = FALSE) {
   for (g in unique(cells$group)) {
     here <- cells$group == g
@@ -166,7 +166,7 @@ factor_family <- function() {
        observed = made$observed, latent = made$constructs, means = FALSE, scale = scale)
 }
 
-# Recursive effects; what has no predictor covaries.
+# Recursive effects; variables without a predictor covary.
 recursive_effects <- function(names, chance = 0.7) {
   out <- NULL
   for (k in seq_along(names)[-1L]) {
@@ -251,8 +251,8 @@ second_order_family <- function() {
        latent = c(made$constructs, "G"), means = FALSE, scale = scale)
 }
 
-# Two specific factors of three items each are not identified: what their items share tells the
-# general loadings up to one number, and three covariances are too few for it besides their own.
+# Two specific factors of three items each are not identified: the covariances between their items
+# determine the general loadings up to one number, and three covariances are too few for it.
 bifactor_family <- function() {
   sizes <- sample(3:5, sample(2:3, 1L), replace = TRUE)
   if (identical(sizes, c(3L, 3L))) sizes[1L] <- 4L
@@ -374,7 +374,7 @@ equation_family <- function() {
        equations = list(ac = equation))
 }
 
-# Bounds below what they bound, or above it: on a loading, a residual variance and an effect.
+# Bounds below or above the bounded value: on a loading, a residual variance and an effect.
 bound_family <- function(active) {
   made <- measured(sample(3:4, 2L, replace = TRUE))
   made$loading <- abs(made$loading)
@@ -455,7 +455,7 @@ composite_equation_family <- function() {
   spec
 }
 
-# Models that have little to do with their data: several optima, of which the lowest is often
+# Models that are almost unrelated to their data: several optima, of which the lowest is often
 # improper.
 wild <- function(family) function() c(family(), list(wild = TRUE))
 
@@ -467,8 +467,8 @@ hard_families <- list(
   "groups held, wild" = wild(function() group_family(TRUE)),
   "second order, wild" = wild(second_order_family), "bifactor, wild" = wild(bifactor_family))
 
-# The same model and data with items, constructs and groups written down in another order; the
-# first item of each construct stays the marker unless `markers` move as well.
+# The same model and data with items, constructs and groups in another order; the first item of each
+# construct stays the marker unless `markers` move as well.
 in_another_order <- function(case, order, markers = TRUE) {
   set.seed(order)
   one <- function(data, items) {

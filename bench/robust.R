@@ -1,11 +1,11 @@
-# Monte Carlo: how often right models are rejected, and how often intervals cover, when data are not
-# normal, incomplete or clustered. Rates with their simulation errors; 1,000 replicates by default.
-#   Rscript bench/robust.R [REPLICATES] [CORES]
+# Monte Carlo: how often correctly specified models are rejected, and how often intervals cover,
+# when data are not normal, incomplete or clustered. Rates with their simulation errors; 1,000
+#   replicates by default. Rscript bench/robust.R [REPLICATES] [CORES]
 suppressPackageStartupMessages(library(orizzonte))
 given <- as.numeric(commandArgs(TRUE))
 reps <- if (length(given)) given[1] else 1000
 cores <- if (length(given) > 1) given[2] else max(1L, parallel::detectCores())
-# the tests themselves, without what is shown of them
+# the tests themselves, without their presentation
 test_of <- orizzonte:::test_of
 difference_test <- orizzonte:::difference_test
 chosen_candidates <- orizzonte:::chosen_candidates
@@ -36,7 +36,7 @@ sample_data <- function(n, kind, holes = "none", clusters = 0) {
   names(out) <- paste0("x", 1:6)
   if (clusters > 0) {
     out$class <- rep(seq_len(clusters), length.out = n)
-    # what is common to a class, in every item
+    # the common part of a class, in every item
     common <- matrix(rnorm(6 * clusters, 0, 0.4), clusters)
     out[1:6] <- out[1:6] + common[out$class, ]
   }

@@ -1,10 +1,10 @@
-# How the time of whole calls grows: with items, groups, missing patterns, replicates and rows, with
-# the exponent between the two largest sizes (1: twice the size takes twice the time).
+# The growth of the time of whole calls: with items, groups, missing patterns, replicates and rows,
+# with the exponent between the two largest sizes (1: twice the size takes twice the time).
 # Writes bench/results/scaling.txt; takes about ten minutes.
 #   R_LIBS=.build/library Rscript --no-init-file bench/scaling.R
 suppressPackageStartupMessages(library(orizzonte))
 quiet <- function(code) suppressWarnings(suppressMessages(code))
-# the best of up to five: what else the machine does only ever adds time
+# the best of up to five: other work on the machine can only add time
 seconds <- function(code) {
   code <- substitute(code)
   env <- parent.frame()
@@ -53,7 +53,7 @@ grown("invariance(), 12 items, 200 cases a group", "groups", groups, function(co
   seconds(quiet(invariance(bp, data, by = "group")))
 })
 
-# 2,000 cases of 20 items that are missing in so many ways
+# 2,000 cases of 20 items with this many missing patterns
 patterns <- c(1, 10, 100, 300, 1000)
 holed <- function(count) {
   data <- simulated(2000, 4, 5)

@@ -1,6 +1,6 @@
-# Do the tests of structures and of single rows keep their level, and what do they find? One
-# construct of ten items that is two halves correlating r; heavy tails; two constructs of four items
-# with and without one residual correlation. Nominal level .05.
+# Do the tests of structures and of single rows keep their level, and how often do they detect
+# misfit? One construct of ten items that is two halves correlating r; heavy tails; two constructs
+# of four items with and without one residual correlation. Nominal level .05.
 # Usage: Rscript bench/structures.R [samples]. Table: bench/results/structures.txt.
 suppressPackageStartupMessages(library(orizzonte))
 reps <- as.integer(c(commandArgs(TRUE), 1000)[1])

@@ -1,4 +1,4 @@
-# Maximum likelihood from the definitions, in plain R, written apart from the package: full model
+# Maximum likelihood from the definitions, in plain R, independent of the package: full model
 # matrices, the full Jacobian of all moments by numerical differentiation, Kronecker weights. Slow
 # and simple on purpose.
 
@@ -11,7 +11,7 @@ oracle_model <- function(observed, latent, cells, means = FALSE) {
   if (is.null(cells$group)) cells$group <- 1L
   free <- is.na(cells$value)
   labels <- unique(cells$label[free])
-  # where the cells of each matrix stand, by group
+  # the positions of the cells of each matrix, by group
   places <- lapply(sort(unique(cells$group)), function(g) {
     lapply(c(b = "B", psi = "Psi", alpha = "alpha"), function(name) {
       of <- which(cells$group == g & cells$matrix == name)
@@ -83,7 +83,7 @@ oracle_score <- function(model, theta, sample) {
     p <- nrow(sample[[g]]$covariance)
     w <- solve(groups[[g]]$sigma)
     ps <- p * (p + 1) / 2
-    # (W x W) vec A = vec(W A W), a column per parameter
+    # (W x W) vec A = vec(W A W), one column per parameter
     j <- duplication(p) %*% jacobian[at + seq_len(ps), , drop = FALSE]
     weighted <- 0.5 * apply(j, 2, function(a) w %*% matrix(a, p) %*% w)
     gap <- sample[[g]]$covariance - groups[[g]]$sigma

@@ -1,5 +1,6 @@
-# Casewise maximum likelihood from its definition: the normal density of what each single case has.
-# Cases that have the same variables share the inverse of their covariance matrix, nothing else.
+# Casewise maximum likelihood from its definition: the normal density of the observed values of each
+# case. Cases that have the same variables share the inverse of their covariance matrix, nothing
+# else.
 
 # -2 log-likelihood of the rows of a matrix under a mean vector and a covariance matrix.
 oracle_casewise_deviance <- function(x, mu, sigma, alike = oracle_alike(x)) {

@@ -1,8 +1,8 @@
 # Faults of an arrangement, by geometry alone: nothing is drawn. Boxes are rectangles or ellipses,
-# curves the points they are sampled at, arrow heads disks at the ends of lines.
+# curves are their sampled points, arrow heads disks at the ends of lines.
 #
-# An arrangement is a list of `nodes` (name, x, y, w, h, kind) and `edges` (path, type, and where it
-# has a text its box: left, right, bottom, top), in inches on a page.
+# An arrangement is a list of `nodes` (name, x, y, w, h, kind) and `edges` (path, type, and, where
+# it has a text, the box of the text: left, right, bottom, top), in inches on a page.
 
 head_radius <- 0.05
 touching <- 0.005    # overlaps that no eye sees
@@ -64,7 +64,7 @@ outside <- function(boxes, page) {
   boxes[, 1L] < 0 | boxes[, 3L] < 0 | boxes[, 2L] > page[1L] | boxes[, 4L] > page[2L]
 }
 
-# Where a line has its heads: at its end, a two-headed one at both.
+# The positions of the heads of a line: at its end; with two heads at both ends.
 tips_of <- function(edge) {
   path <- edge$path
   rbind(path[nrow(path), ], if (edge$type == "covariance") path[1L, ])
@@ -76,7 +76,7 @@ distance_to_box <- function(points, box) {
   sqrt(dx^2 + dy^2)
 }
 
-# Whether a line runs through a node that it does not end at: more than grazing it.
+# Whether a line passes through a node that it does not end at, by more than grazing it.
 passes <- function(edge, node) {
   path <- edge$path
   if (nrow(path) == 2L) {
@@ -88,7 +88,7 @@ passes <- function(edge, node) {
   any(if (node$kind == "observed") dx < 1 & dy < 1 else dx^2 + dy^2 < 1)
 }
 
-# How many pairs of straight or curved lines cross, ends that meet at a node apart.
+# The number of pairs of straight or curved lines that cross, except ends that meet at a node.
 crossings <- function(arrangement) {
   paths <- lapply(Filter(function(e) e$type != "residual", arrangement$edges), `[[`, "path")
   if (length(paths) < 2L) return(0L)
@@ -148,7 +148,7 @@ near_misses <- function(edge, nodes, distance = 0.12) {
   }, NA))
 }
 
-# Numbers on the looks of an arrangement; residual arrows are left out.
+# Measures of the appearance of an arrangement; residual arrows are left out.
 diagram_looks <- function(arrangement) {
   edges <- Filter(function(edge) edge$type != "residual", arrangement$edges)
   nodes <- arrangement$nodes

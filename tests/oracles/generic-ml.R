@@ -1,5 +1,5 @@
-# Maximum likelihood of mean and covariance structures by a generic optimiser, in plain R, written
-# apart from the package: model matrices from the definitions, and their own analytic gradient.
+# Maximum likelihood of mean and covariance structures by a generic optimiser, in plain R,
+# independent of the package: model matrices from the definitions, and their own analytic gradient.
 # Fast enough to try many starts on thousands of models.
 
 # `cells`: one row for each cell that is not zero: matrix ("B", "Psi", "alpha"), row, col (names),
@@ -42,7 +42,7 @@ ml_expand <- function(model, theta) {
   out
 }
 
-# Model matrices and what they imply, of one group; NULL where I - B is singular.
+# Model matrices and implied moments of one group; NULL where I - B is singular.
 ml_group <- function(model, value, g) {
   size <- length(model$all)
   at <- which(model$cells$group == g)
@@ -166,14 +166,14 @@ ml_information <- function(problem, theta) {
   out
 }
 
-# Parameters that no bound stops.
+# Parameters that are not at a bound.
 ml_loose <- function(model, theta, gradient) {
   at_lower <- theta <= model$lower + 1e-9 & gradient > 0
   at_upper <- theta >= model$upper - 1e-9 & gradient < 0
   !(at_lower | at_upper)
 }
 
-# From one start: nlminb with the gradient, then Newton steps while they help.
+# From one start: nlminb with the gradient, then Newton steps while they improve the fit.
 ml_from <- function(problem, start) {
   model <- problem$model
   start <- pmin(pmax(start, model$lower), model$upper)
@@ -201,8 +201,8 @@ ml_from <- function(problem, start) {
   list(theta = theta, chisq = problem$n * problem$value(theta))
 }
 
-# The best optimum of several starts, and the lowest point of all: where parameters run off to
-# infinity there is none, however low it is there.
+# The best optimum of several starts, and the lowest point of all: where parameters diverge there is
+# no optimum, however low the discrepancy.
 ml_best <- function(problem, starts, best = NULL) {
   lowest <- if (is.null(best)) Inf else best$lowest
   for (start in starts) {
@@ -217,10 +217,10 @@ ml_best <- function(problem, starts, best = NULL) {
   list(theta = best$theta, chisq = best$chisq, lowest = lowest)
 }
 
-# The drop of chi-square that a Newton step promises, and whether the Hessian is positive definite,
-# along what no bound stops. Near the edge of what is admissible the usual step is too wide for
-# differences to show the curvature: a Hessian that looks indefinite is taken again with small ones,
-# measured by the expected information.
+# The drop of chi-square that a Newton step predicts, and whether the Hessian is positive definite,
+# along directions without an active bound. Near the edge of the admissible region the usual step is
+# too wide for differences to show the curvature: a Hessian that looks indefinite is recomputed with
+# small steps, scaled by the expected information.
 ml_stationarity <- function(problem, theta, step = 1e-5 * pmax(abs(theta), 0.1)) {
   gradient <- problem$gradient(theta)
   loose <- ml_loose(problem$model, theta, gradient)

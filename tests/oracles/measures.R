@@ -1,4 +1,4 @@
-# Measures from their definitions, by loops over items: nothing shared with the package.
+# Measures from their definitions, by loops over items: no code is shared with the package.
 
 # Lambda, Phi, Theta of a factor model by the addresses of its estimates. `theta`: values by
 # address; `fixed`: markers by address.
@@ -24,7 +24,7 @@ oracle_factor_model <- function(theta, items, constructs, fixed = c()) {
        sigma = lambda %*% phi %*% t(lambda) + residual)
 }
 
-# The items of a scale: those whose standardized loading is largest on the construct.
+# The items of a scale: those whose largest standardized loading is on the construct.
 oracle_scale <- function(model, construct) {
   size <- abs(model$lambda %*% diag(sqrt(diag(model$phi))))
   own <- match(construct, colnames(model$lambda))
@@ -57,8 +57,8 @@ oracle_alpha <- function(s) {
   k / (k - 1) * (1 - sum(diag(s)) / sum(s))
 }
 
-# What a little more of each case does to alpha: its influence, whose root sum of squares is the
-# infinitesimal jackknife's error.
+# The influence of a small change of each case's weight on alpha, whose root sum of squares is the
+# standard error of the infinitesimal jackknife.
 oracle_alpha_error <- function(x, cluster = NULL) {
   n <- nrow(x)
   change <- vapply(seq_len(n), function(i) {

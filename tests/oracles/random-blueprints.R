@@ -60,7 +60,7 @@ random_bifactor <- function(bp, long) {
   orizzonte::uncorrelate(bp, !!c("General", name))
 }
 
-# Constructs with items, and what the kind puts between and beside them.
+# Constructs with items, and the relations that the kind of model puts between them.
 random_structure <- function(bp, kind, long) {
   count <- if (kind == "measurement") sample(1:8, 1) else sample(2:6, 1)
   sizes <- pmax(3L, pmin(if (count > 6L) 5L else 6L, stats::rpois(count, 4)))
@@ -86,7 +86,7 @@ random_structure <- function(bp, kind, long) {
   if (tied) orizzonte::covary(bp, !!item_names(1, 2, long)) else bp
 }
 
-# The arrangement of a blueprint, with values as wide as they come.
+# The arrangement of a blueprint, with the widest possible values.
 arrange_blueprint <- function(bp, page = c(10, 6.25)) {
   inside <- function(name) get(name, envir = asNamespace("orizzonte"))
   table <- inside("build_layout")(bp, FALSE)

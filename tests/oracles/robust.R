@@ -1,5 +1,5 @@
 # Robust inference from its definitions: scores of single cases (see casewise.R), the explicit
-# covariance matrix of all moments, the explicit residual-weight matrix. Nothing is summed cleverly.
+# covariance matrix of all moments, the explicit residual-weight matrix. No sum is shortened.
 
 # Log-likelihood of each case, group by group: a vector over all cases. `data`: a list of matrices.
 oracle_case_loglik <- function(model, theta, data, moments = model$build(theta)) {
@@ -72,7 +72,8 @@ oracle_blocks <- function(parts) {
   out
 }
 
-# tr(U Gamma) and tr((U Gamma)^2), complete data; U of the whole, groups weighted by their share.
+# tr(U Gamma) and tr((U Gamma)^2), complete data; U of all groups together, weighted by their
+# proportions.
 oracle_traces <- function(model, theta, data) {
   n <- vapply(data, nrow, 0L)
   share <- n / sum(n)

@@ -1,5 +1,5 @@
-# Data for invariance beyond a few groups: along a variable, and over many groups. The numbers of
-# independent code in the tests belong to exactly these draws.
+# Data for invariance beyond a few groups: along a variable, and over many groups. The expected
+# values in the tests were computed by independent code for exactly these draws.
 
 drifting_loadings <- c(0.8, 0.7, 0.6, 0.8, 0.7, 0.6)
 
@@ -19,8 +19,8 @@ drifting_items <- function(n, seed, mean = 0, spread = 0, intercept = 0, loading
   data.frame(x, v)
 }
 
-# Five items in many groups, a share of whose intercepts and loadings differ: list(data, mean: of
-# the construct by group, differs: items x groups, whether the intercept does).
+# Five items in many groups, some of whose intercepts and loadings differ: list(data, mean: of the
+# construct by group, differs: items x groups, whether the intercept does).
 many_groups <- function(seed, groups = 20, n = 200, share = 0.1, shift = 0.5, drop = 0.3) {
   set.seed(seed)
   mean <- c(0, stats::rnorm(groups - 1, 0, 0.5))

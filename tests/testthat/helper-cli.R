@@ -1,5 +1,5 @@
-# The installed command, in its own process: for streams, exit codes and everything that another
-# process decides.
+# The installed command, in its own process: for streams, exit codes and everything that depends on
+# the process.
 launcher <- system.file("exec", "orizzonte", package = "orizzonte")
 extdata <- function(name) system.file("extdata", name, package = "orizzonte")
 installed_command <- function(...) {
@@ -12,7 +12,7 @@ installed_command <- function(...) {
        err = paste(readLines(err, warn = FALSE), collapse = "\n"))
 }
 
-# The same command in this process, which saves a start of R: for what a command says.
+# The same command in this process, which saves a start of R: for the messages of a command.
 command <- function(...) {
   if (!nzchar(Sys.getenv("COLUMNS"))) withr::local_envvar(COLUMNS = "400")
   file <- tempfile()

@@ -7,7 +7,7 @@ quietly <- function(code) suppressWarnings(suppressMessages(code))
 far <- transform(choirs, be1 = be1 * 0.055 + 1e6, years = as.integer(years))
 variables <- c(paste0("be", 1:4), paste0("sc", 1:4), "years")
 
-# Moments by missing pattern, the plain way.
+# Moments by missing pattern, computed plainly.
 plain_patterns <- function(data) {
   x <- as.matrix(as.data.frame(lapply(data[variables], as.numeric)))
   key <- apply(!is.na(x), 1, paste, collapse = "")

@@ -1,4 +1,4 @@
-# Fits of every kind of model that the demo's data hold.
+# Fits of every kind of model that the demo data allow.
 demo_fits <- function() {
   measurement <- blueprint("Measurement") |> construct("Belonging", reflected_in = be1:be4) |>
     construct("Calm", reflected_in = sc1:sc4) |>

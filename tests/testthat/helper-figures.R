@@ -1,5 +1,5 @@
 # For tests of tables and texts: until the calling test ends, every figure is a blank picture, which
-# takes no time to draw. What figures show is tested with figures.
+# takes no time to draw. The contents of figures are tested with figures.
 blank_figures <- function(env = parent.frame()) {
   blank <- function(plot, path, ending, ...) {
     if (ending == "svg") {
@@ -24,7 +24,7 @@ blank_figures <- function(env = parent.frame()) {
   do.call(on.exit, list(bquote(.(put)(.(drawn))), add = TRUE), envir = env)
 }
 
-# Runs code in a window of so many columns.
+# Runs code in a window with this number of columns.
 at_width <- function(width, code) {
   before <- options(width = width)
   on.exit(options(before))

@@ -13,8 +13,8 @@ sample_of <- function(data) {
   list(list(n = nrow(x), covariance = stats::cov(x) * (nrow(x) - 1) / nrow(x), mean = colMeans(x)))
 }
 
-# Fits without a word; `hold` and `except` are what the blueprint holds equal across groups and lets
-# differ.
+# Fits without messages; `hold` and `except` are the equalities across groups of the blueprint and
+# their exceptions.
 quiet_fit <- function(bp, ..., hold = NULL, except = NULL) {
   suppressMessages(fit_model(holding(bp, hold, except), ...))
 }
@@ -24,8 +24,8 @@ holding <- function(bp, hold = NULL, except = NULL) {
   bp
 }
 
-# The digits asked for: estimates 1e-6 of max(|theta|, se), errors 1e-5 relative, chi-square 1e-5
-# absolute.
+# The required digits: estimates 1e-6 of max(|theta|, se), standard errors 1e-5 relative, chi-square
+# 1e-5 absolute.
 expect_agreement <- function(fit, theta, se, chisq) {
   mine <- stats::coef(fit)
   my_se <- sqrt(diag(stats::vcov(fit)))
@@ -98,8 +98,8 @@ oracle_release <- function(fit, parameter) {
   c <- o$own
   class <- paste0("class", fit$layout$rows$class[match(parameter, fit$layout$rows$parameter)])
   others <- match(class, o$model$labels)
-  # one of several equal ones: what is freed is its difference from the others, which it goes on
-  # following
+  # one of several equal parameters: the freed part is its difference from the others, with which it
+  # still varies
   turn <- diag(length(o$theta))
   if (!is.na(others)) turn[c, others] <- 1
   at$score <- drop(crossprod(turn, at$score))
@@ -122,8 +122,8 @@ expect_brute_force <- function(fit, shake = 0.02) {
   expect_agreement(fit, oracle$theta[order], sqrt(diag(oracle$vcov))[order], oracle$chisq)
 }
 
-# Scoring steps of the oracle alone, each halved until the raw discrepancy falls: enough from
-# nearby.
+# Scoring steps of the oracle alone, each halved until the raw discrepancy decreases: enough from a
+# nearby start.
 oracle_scoring <- function(model, theta, sample, steps = 60) {
   n <- sum(vapply(sample, `[[`, 0, "n"))
   for (i in seq_len(steps)) {
@@ -146,7 +146,7 @@ nlme_growth <- function(fixed, long) {
                                        reltol = 1e-14, maxIter = 500, msMaxIter = 500))
 }
 
-# Its cases, from whatever seed is set, and the same with one row an occasion.
+# Its cases, from the current seed, and the same with one row per occasion.
 growth_cases <- function(n) {
   level <- rnorm(n, 10, 2)
   slope <- rnorm(n, 1.5, 0.6) + 0.1 * (level - 10)

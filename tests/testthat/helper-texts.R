@@ -1,5 +1,5 @@
-# The pattern of a text of the package, whatever its words are: values that are given are looked for
-# as they are (one that ends with "..." begins so), all others may be anything; lines may be folded
+# The pattern of a text of the package, whatever its wording: given values are matched literally (a
+# value that ends with "..." matches a beginning), all others may be anything; lines may be folded
 # anywhere.
 text_pattern <- function(.name, ...) {
   template <- trimws(texts$table[[.name]])

@@ -1,20 +1,19 @@
-# What is refused must be refused before the work begins, which would take from half a minute to
-# several. The time of the processor counts, because that of the clock depends on what else the
-# machine does.
+# Oversized input must be refused before the work begins, which would take from half a minute to
+# several. Processor time is measured, because elapsed time depends on the load of the machine.
 expect_little_work <- function(code, seconds = 10) {
   used <- system.time(code)
   testthat::expect_lt(used[["user.self"]] + used[["sys.self"]], seconds)
 }
 
-# Waits until a condition holds, at most for so many seconds, and says whether it does.
+# Waits until a condition holds, at most for this many seconds, and returns whether it holds.
 wait_until <- function(condition, seconds = 120) {
   end <- Sys.time() + seconds
   while (!(met <- isTRUE(condition())) && Sys.time() < end) Sys.sleep(0.1)
   met
 }
 
-# Runs a script in a process of its own, sends an interrupt a moment after the script has written
-# a line "ready", and returns the lines it has written when it ends.
+# Runs a script in a separate process, sends an interrupt a moment after the script has written a
+# line "ready", and returns its lines when it ends.
 interrupted_run <- function(code) {
   folder <- fresh_folder()
   path <- function(name) file.path(folder, name)

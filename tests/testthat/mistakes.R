@@ -1,4 +1,4 @@
-# The commonest mistakes of a newcomer, as they would be typed. What each is told is kept under
+# The commonest mistakes of a newcomer, as they would be typed. The message of each is kept under
 # snapshot (test-mistakes.R): what is wrong, where, and what to write instead.
 
 start <- function() {
@@ -71,7 +71,7 @@ mistakes <- expression(
   fit_model(start(), choir, by = seting),
   fit_model(start(), choir, by = choir$setting),
   fit_model(start(), choir, group = "setting"),
-  # how cases are taken
+  # treatment of cases
   fit_model(start(), choir, inference = "robst"),
   fit_model(start(), choir, inference = "normal", clusters = town),
   fit_model(start(), choir, adjust = "mean and variance"),
@@ -91,7 +91,7 @@ mistakes <- expression(
   invariance(start(), choir, by = "setting", rungs = c("metric", "scaler")),
   latent_means(groups),
   loosen(ladder, "strong"),
-  # readers
+  # results functions
   estimates(start()),
   estimates(fit, standardized = TRUE),
   amendments(start()),

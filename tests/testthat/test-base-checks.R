@@ -1,4 +1,4 @@
-# What every function says of its arguments.
+# The checks of arguments that all functions share.
 
 test_that("a bare word where text is asked for is told to go in quotes", {
   bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4)
@@ -25,11 +25,11 @@ test_that("a bare word where text is asked for is told to go in quotes", {
   told(write_report(fit, report.html), "\"report.html\"")
   told(run_study(study.yaml), "\"study.yaml\"")
   told(robustness(fit, choices = items), "\"items\"")
-  # through the dots of another function, too
+  # also through the dots of another function
   through <- function(...) loosen(...)
   expect_error(through(ladder, metric), paste0("metric.*", text_pattern("write_quotes")),
                class = "orizzonte_error_input")
-  # variables that hold the text are what they hold; captured names stay bare
+  # variables that contain the text are replaced by it; captured names stay bare
   rung <- "metric"
   expect_s3_class(loosen(ladder, rung), "orizzonte_loosened")
   expect_s3_class(through(ladder, rung), "orizzonte_loosened")

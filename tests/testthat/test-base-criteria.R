@@ -72,7 +72,7 @@ test_that("a ladder keeps its criteria, and loosening follows them", {
   never <-
     suppressMessages(invariance(bp, data, by = "setting", rungs = rungs,
                                 criteria = criteria(cfi_change = 1e-9, srmr_change = 1e-9)))
-  # only what the test of the difference says is left
+  # only the p value of the difference remains
   expect_identical(as.data.frame(easy)$broken[2], "p")
   expect_identical(as.data.frame(never)$verdict[2], "fails")
   shown <- paste(capture.output(print(easy)), collapse = " ")

@@ -1,4 +1,4 @@
-# R values as plain data: identical when they come back, refused when they are anything else.
+# R values as plain data: restored identically, and refused when they are anything else.
 
 back <- function(x) from_plain(read_json_text(plain_json(plain_node(x))))
 

@@ -1,4 +1,4 @@
-# Progress is told once work has taken a while, and changes nothing of it.
+# Progress is reported once work has taken a while, and does not change any result.
 
 told_of <- function(code, patience = -1) {
   before <- progress$patience

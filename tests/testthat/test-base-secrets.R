@@ -1,5 +1,5 @@
 # Addresses of databases are not echoed; control characters do not reach the terminal; texts of
-# tables are no formulas.
+# tables are not formulas.
 
 secret <- "pl4nted"
 addresses <- paste0(c("postgresql://me:%s@host/base?table=x",

@@ -1,4 +1,4 @@
-# What is too large is refused by its size, at once; what is of the wrong kind by its class.
+# Oversized input is refused by its size, at once; input of the wrong kind by its class.
 
 bp <- blueprint("B") |> construct("B", reflected_in = be1:be4)
 fit <- quiet_fit(bp, choirs[1:120, ])
@@ -20,7 +20,7 @@ test_that("expressions of thousands of terms, and brackets without end, are refu
   at_once(parse_address(strrep("x", 1e6)))
   at_once(score_test(fit, !!strrep("(", 1e5)))
   at_once(hold_equal(bp, !!strrep("[", 1e5)))
-  # what people write is far below
+  # ordinary input is far below the limits
   some <- quote(loading[B, be2])
   for (i in 1:200) some <- call("+", some, quote(loading[B, be3]))
   held <- do.call(restrict, list(bp, call("==", some, 1)))
@@ -138,7 +138,7 @@ test_that("a fit whose parts were changed by hand is not read; a saved one is", 
   again <- readRDS(file)
   for (reader in readers)
     expect_equal(reader(again), reader(fit), ignore_attr = TRUE)
-  # data are known by their dimensions
+  # data are identified by their dimensions
   changed <- list(
     quote(x$solution$theta[1] <- 2), quote(x$solution$vcov <- NULL),
    quote(x$layout$rows$kind[1] <- "x"),
@@ -152,11 +152,11 @@ test_that("a fit whose parts were changed by hand is not read; a saved one is", 
     if (identical(change, quote(x$digest <- "0"))) x <- unserialize(serialize(x, NULL))
     for (reader in readers) expect_error(reader(x), class = "orizzonte_error_object")
   }
-  # what a file says was computed is computed again
+  # values that a file claims were computed are computed again
   x <- unserialize(serialize(fit, NULL))
   x$cache$df <- 1000
   expect_identical(df.residual(unserialize(serialize(x, NULL))), df.residual(fit))
-  # what is changed in the open is no tampering
+  # an open change is not tampering
   bigger <- quiet_fit(bp |> construct("C", reflected_in = sc1:sc4), choirs[1:120, ])
   amended <- suppressMessages(amend(bigger, free = "covariance[be1, be2]", because = "alike"))
   ladder <- suppressMessages(invariance(bp, choirs, by = "setting", rungs = c("metric", "scalar")))
@@ -177,7 +177,7 @@ test_that("odd arguments and data that random trials found are answered or refus
                text_pattern("misspecified_is_empty"),
                class = "orizzonte_error_input")
   expect_error(main(paste0("x", 1:1e5)), "at most 10,000", class = "orizzonte_error_size")
-  # all values of the columns are declared missing, and clusters are asked for
+  # all values of the columns are declared missing, and clusters are requested
   data <- data.frame(be1 = rep(1:5, 20), be2 = rep(5:1, 20), g = rep(letters[1:10], 10))
   screened <- screen_data(data, clusters = g, missing_codes = 1:10)
   expect_output(print(screened), "be1")

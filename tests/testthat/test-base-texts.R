@@ -1,4 +1,4 @@
-# Texts are rows of tables: every row that is used is there, gets a value for each of its
+# Texts are rows of tables: every text that the code uses exists, has a value for each of its
 # placeholders, and every row is used.
 
 test_that("values are shown as they are, whatever they hold", {
@@ -68,7 +68,7 @@ test_that("every text that the code names is in a table, with a value for each p
   found <- calls_of(c("text_of", "instruction", "next_step"))
   found <- Filter(function(call) is.character(call[[2L]]), found)
   expect_gt(length(found), 1000L)
-  # one expectation for all: thousands of them would take longer than what they look at
+  # one expectation for all: thousands of them would take longer than the checks themselves
   faults <- lapply(found, function(call) {
     name <- call[[2L]]
     table <- if (identical(call[[1L]], quote(text_of))) texts$table else texts$instructions
@@ -97,7 +97,7 @@ test_that("every row of the tables is used", {
   }))
   names <- c(names(texts$table), names(texts$instructions))
   expect_identical(names[duplicated(names)], character())
-  # a name is written whole, or made of a prefix and a code
+  # a name is written in full, or composed of a prefix and a code
   whole <- names %in% words
   prefixes <- paste0(sub("_$", "", unique(words[grepl("^[a-z_]+$", words)])), "_")
   made <- vapply(names, function(name) any(startsWith(name, prefixes)), NA)
@@ -106,10 +106,10 @@ test_that("every row of the tables is used", {
 
 test_that("no sentence stands outside the tables", {
   skip_if(length(source_files()) == 0L, "the sources are not beside the tests")
-  # tables of their own kind: commands, options, references, the schema, styles, markup and code
+  # tables of other kinds: commands, options, references, the schema, styles, markup and code
   apart <- c("cli-commands.R", "cli-options.R", "request-options.R", "report-references.R",
              "study-schema.R", "report-html.R", "report-word.R", "sample-database.R")
-  # codes, sources, and what the machine reads
+  # codes, sources, and machine-readable output
   codes <- c(amendment_kinds, "sum of others?", unname(criterion_sources),
              unname(unset_changes), unname(interval_words), "df of the corrected \u03c7\u00b2",
              # the code of the live page's script, and headers of its answers

@@ -1,4 +1,4 @@
-# Files that are written whole or not at all.
+# Files are written completely or not at all.
 
 test_that("a target that is no regular file is refused, a link is followed, the old file stays", {
   folder <- tempfile()
@@ -16,7 +16,7 @@ test_that("a target that is no regular file is refused, a link is followed, the 
   write_text(link, "two")
   expect_equal(readLines(file), "two")
   expect_equal(Sys.readlink(link), file)
-  # what fails half-way leaves the old file, and nothing beside it
+  # a failure half-way leaves the old file, and nothing beside it
   expect_error(write_made(file, function(path) writeLines("half", path), function(bytes) FALSE),
                text_pattern("cannot_make"), class = "orizzonte_error_file")
   expect_error(write_made(file, function(path) stop("no")), "no")
@@ -61,7 +61,7 @@ test_that("the command line protects inputs and notices what does not arrive", {
                        inside("choirs.yaml"))$code, 2)
   expect_identical(tools::md5sum(inside(c("choirs.yaml", "choirs.csv"))), before)
   skip_on_os("windows")
-  # what closes a command comes after what it printed
+  # the closing message of a command comes after its output
   said <- system(paste(shQuote(file.path(R.home("bin"), "Rscript")), "-e",
                        shQuote("orizzonte::main()"), "amend", shQuote(inside("choirs.yaml")),
                        shQuote(inside("choirs.csv")), "--free 'loading[Calm, st2]'",
@@ -75,7 +75,7 @@ test_that("the command line protects inputs and notices what does not arrive", {
   expect_equal(run("> /dev/null"), 0)
   expect_equal(run("> /dev/full"), 2)
   expect_equal(run(">&-"), 2)
-  # who reads has gone: quietly, whatever was printed and however often
+  # the reader has gone: the command ends quietly, whatever was printed and however often
   for (what in c("--help", paste("fit", shQuote(inside("choirs.yaml")),
                                  shQuote(inside("choirs.csv")))))
     expect_equal(system(paste("cd", shQuote(tempdir()), "&& bash -c", shQuote(paste0(

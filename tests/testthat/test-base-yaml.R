@@ -1,10 +1,10 @@
-# What a YAML file may hold is looked at before its tree is built.
+# The structure of a YAML file is checked before its tree is built.
 
 refuses <- function(text, pattern) {
   expect_little_work(expect_error(check_yaml(text, "a.yaml"), pattern,
                                   class = "orizzonte_error_file"))
 }
-# What passes is read in full: as many values as the reader of YAML finds without our look at it.
+# Accepted files are read completely: as many values as the YAML reader finds without our check.
 passes <- function(text) {
   file <- tempfile(fileext = ".yaml")
   writeBin(charToRaw(text), file)

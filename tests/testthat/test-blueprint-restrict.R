@@ -114,7 +114,7 @@ test_that("a bound that presses is the value fixed there, said so and not tested
 })
 
 test_that("bounds keep a variance from turning negative", {
-  # a three-item construct whose first two items are nearly the same item
+  # a three-item construct whose first two items are nearly identical
   s <- matrix(c(1, 0.98, 0.5, 0.98, 1, 0.4, 0.5, 0.4, 1), 3,
               dimnames = list(c("a", "b", "c"), c("a", "b", "c")))
   data <- summary_data(s, n = 200, sd = c(a = 1, b = 1, c = 1))
@@ -315,7 +315,7 @@ test_that("errors under nonlinear equations are those of the likelihood with one
     slope <- numDeriv::jacobian(whole, theta[free])
     se <- sqrt(diag(slope %*% bread %*% t(slope)))
     expect_lt(max(abs(sqrt(diag(vcov(fit))) / se - 1)), 1e-5)
-    # errors that are asked for later are the same
+    # standard errors that are computed later are the same
     again <- fit
     again$solution$vcov <- matrix(0, 0, 0)
     expect_equal(vcov(stamped(new_fit(again$request, again$sample, again$layout, again$solution,
@@ -337,7 +337,7 @@ test_that("a loading fixed at a number other than zero is the scale, however it 
   marker <- set_scale(bp, "sc4", Calm) |> restrict(loading[Calm, sc1] == 0)
   expect_equal(coef(by_restriction)[["loading[Calm, sc2]"]],
                coef(quiet_fit(marker, choirs))[["loading[Calm, sc2]"]], tolerance = 1e-6)
-  # one restriction stands for the marker: the fit of the unrestricted model
+  # one restriction replaces the marker: the fit of the unrestricted model
   other <- quiet_fit(bp |> restrict(loading[Calm, sc3] == -2), choirs)
   free <- quiet_fit(bp, choirs)
   expect_equal(deviance(other), deviance(free), tolerance = 1e-7)

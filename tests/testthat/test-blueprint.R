@@ -92,7 +92,7 @@ test_that("scale settings are laid out as promised", {
                    c("loading[G, w1]", "loading[G, w2]"))
   expect_identical(fixed(two() |> restrict(loading[A, a2] == 2)),
                    c("loading[A, a2]", "loading[B, b1]"))
-  # beside a marker that is asked for, it is a restriction
+  # beside a requested marker, it is a restriction
   expect_identical(fixed(two() |> restrict(loading[A, a2] == 2) |> set_scale("a1", A)),
                    c("loading[A, a1]", "loading[A, a2]", "loading[B, b1]"))
 })
@@ -128,7 +128,7 @@ test_that("a single path can be left out, by address", {
   expect_identical(names(one$claims), "H2")
   expect_identical(suppressMessages(leave_out(bp, "effect[years, Calm]")), one)
   expect_length(leave_out(bp, covariance[be1, sc1])$covary$first, 0)
-  # a covariance that is there by default
+  # a covariance that exists by default
   two <- blueprint("Q") |> construct("A", reflected_in = be1:be4) |>
     construct("B", reflected_in = sc1:sc4)
   expect_identical(leave_out(two, covariance[A, B])$uncorrelate, list(first = "A", second = "B"))

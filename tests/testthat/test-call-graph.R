@@ -47,7 +47,7 @@ test_that("no function calls a later stage", {
   expect_identical(setdiff(exceptions, upward), character())
 })
 
-# Files that call each other in a circle, one text a circle.
+# Files that call each other in a circle, one text per circle.
 circles_among <- function(from, to) {
   files <- unique(c(from, to))
   reach <- matrix(FALSE, length(files), length(files), dimnames = list(files, files))
@@ -66,7 +66,7 @@ test_that("no files call each other in a circle", {
   from <- rep(file[names(used)], lengths(used))
   to <- file[unlist(used)]
   expect_identical(circles_among(from[from != to], to[from != to]), NULL)
-  # a circle would be noticed
+  # a circle would be detected
   expect_identical(circles_among(c("a.R", "b.R", "c.R"), c("b.R", "c.R", "b.R")), "b.R <-> c.R")
 })
 
@@ -90,7 +90,7 @@ test_that("no name is defined twice, and one file alone asks whether there are g
   expect_identical(basename(files[asking]), "base-groups.R")
 })
 
-# What would run or unserialize what a file holds.
+# Functions that would run or unserialize the contents of a file.
 forbidden_calls <- function(folder) {
   found <- character()
   one <- function(e, file) {
@@ -126,7 +126,7 @@ forbidden_calls <- function(folder) {
 test_that("nothing from a file is run or unserialized", {
   skip_if(is.na(source_folder), "the sources are not beside the tests")
   expect_identical(forbidden_calls(source_folder), character())
-  # it would be noticed
+  # it would be detected
   folder <- fresh_folder()
   writeLines(c("f <- function(x) readRDS(x)", "g <- function(x) base::unserialize(x)",
                "h <- function(x) if (x) eval(parse(text = x))",

@@ -56,7 +56,7 @@ test_that("addresses, equations and bounds are captured by the same rule everywh
                     quote(score_test(fit, wanted)), quote(restrict(calm, statement)),
                     quote(relax(calm, wanted)), quote(without(fit, wanted))))
     expect_error(eval(call), "all_of\\(", class = "orizzonte_error_address")
-  # what is not a giver of names is read as part of a statement, and not run
+  # a call that does not return names is parsed as part of a statement, and not run
   ran <- FALSE
   expect_error(restrict(calm, (function() ran <<- TRUE)()), class = "orizzonte_error")
   expect_false(ran)

@@ -1,4 +1,4 @@
-# From poor fit to a defended model on the command line, step by step as in vignette("amendments").
+# From poor fit to a justified model on the command line, step by step as in vignette("amendments").
 folder <- tempfile("analysis")
 dir.create(folder)
 inside <- function(name) file.path(folder, name)
@@ -126,7 +126,7 @@ test_that("invariance climbs the ladder, loosens a rung, and gives every table",
   held <- command("fit", inside("held.yaml"), inside("choirs.csv"), "--by", "setting", "--format",
                   "csv", "--quiet")
   expect_equal(sum(utils::read.csv(text = held$out)$status == "held"), 38)
-  # commas will do between names of rungs
+  # commas also work between names of rungs
   both <- command("invariance", extdata("choirs.yaml"), extdata("choirs.csv"), "--by", "setting",
                   "--rungs", "configural,metric", "--loosen", "metric, metric", "--format", "json")
   expect_equal(both$code, 0)

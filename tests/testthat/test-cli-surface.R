@@ -1,4 +1,4 @@
-# On the command line, what to do next is a command, for the files that were given.
+# On the command line, the next step is a command for the given files.
 
 next_of <- function(...) {
   said <- command(...)
@@ -67,7 +67,7 @@ test_that("the command line shows effects and moments, loosens several rungs and
   expect_equal(confirmed$code, 0)
   expect_equal(nrow(jsonlite::fromJSON(paste(confirmed$out, collapse = "\n"))$parameters), 1)
   expect_equal(command("rescue", model, data)$code, 0)
-  # what is not there is refused by name, also what the package calls so only within
+  # missing files are refused by name; so are functions that exist only inside the package
   for (wrong in list(c("diagnose", model, data, "--kinds", "nonsense"),
                      c("diagnose", model, data, "--kinds", "crossloading"),
                      c("fit", model, data, "--table", "efects"),
@@ -78,7 +78,7 @@ test_that("the command line shows effects and moments, loosens several rungs and
     expect_equal(refused$code, 2, info = paste(wrong, collapse = " "))
     expect_match(refused$err, "\n(i|\u2139) ", info = paste(wrong, collapse = " "))
   }
-  # how cases are taken, on every command that fits
+  # treatment of cases, in every command that fits
   robust <- jsonlite::fromJSON(command("fit", model, data, "--inference", "robust", "--auxiliary",
                                        "age; years", "--format", "json", "--quiet")$out)
   expect_match(robust$sample, "95 have missing values and are kept .*auxiliary.*age")

@@ -93,7 +93,7 @@ test_that("comparisons, trails and ladders share their columns, verdicts and bro
 })
 
 test_that("models that only look nested get no test", {
-  # fewer parameters, other restrictions: different shapes, not one inside the other
+  # fewer parameters, other restrictions: not nested
   one <- fit_model(start |> covary(be1, be2), data)
   two <- fit_model(start |> covary(sc1, sc4) |> covary(st1, sc1), data)
   table <- compare_models(one, two)
@@ -182,7 +182,7 @@ test_that("what keeps models from being compared is named", {
 })
 
 test_that("nestedness is not fooled by bounds, equations or huge samples", {
-  # an inactive bound: the smaller model is not inside the other, though its solution might be
+  # an inactive bound: the smaller model is not nested, though its solution might be
   bounded <- fit_model(restrict(start |> covary(be1, be2), loading[Calm, sc2] >= -5), data)
   unlike <- fit_model(start |> covary(sc1, sc4) |> covary(st1, sc1), data)
   expect_identical(compare_models(bounded, unlike)$nested[2L], "no")
@@ -193,7 +193,7 @@ test_that("nestedness is not fooled by bounds, equations or huge samples", {
   expect_identical(compare_models(full, product)$nested[2L], "yes")
   zero <- fit_model(restrict(path, effect[Belonging, Calm] == 0) |> covary(be1, be2), data)
   expect_identical(compare_models(product, zero)$nested[2L], "no")
-  # two models that differ by little are two models, however large the sample
+  # two models that hardly differ remain two models, however large the sample
   x <- c("be1", "be2", "be3", "be4")
   sigma <- tcrossprod(c(0.7, 0.8, 0.6, 0.7)) + diag(1 - c(0.49, 0.64, 0.36, 0.49))
   sigma[1, 2] <- sigma[2, 1] <- sigma[1, 2] + 2e-5
@@ -224,7 +224,7 @@ test_that("what cannot be compared has its own reason, and robust tables show co
   printed <- paste(capture.output(print(compare_models(one, apart))), collapse = " ")
   expect_no_match(printed, text_pattern("is_corrected_itself_satorra"))
   expect_no_match(printed, text_pattern("all_fit_alike"))
-  # cases that are not independent are there, but not for Vuong's test
+  # Vuong's test is not made for dependent cases, although the cases are there
   data$class <- rep(seq_len(60), length.out = nrow(data))
   left <- suppressWarnings(fit_model(covary(bp, be1, be2), data, clusters = class))
   right <- suppressWarnings(fit_model(covary(bp, be3, sc4), data, clusters = class))

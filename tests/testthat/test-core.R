@@ -24,7 +24,8 @@ two_groups <- function(layout) {
     out[[name]] <- rep(layout[[name]], 2)
   out$group <- rep(1:2, each = size)
   out$map_entry <- c(layout$map_entry, layout$map_entry + size)
-  # the first half of the parameters is held equal across groups, the rest is the second group's own
+  # the first half of the parameters is held equal across groups, the rest belongs to the second
+  # group alone
   shared <- seq_len(q %/% 2)
   second <- ifelse(layout$map_parameter %in% shared, layout$map_parameter,
                    layout$map_parameter + q - length(shared))

@@ -1,4 +1,4 @@
-# Modification indices against the oracle's numerical score and information; real refits against
+# Modification indices against the oracle's numerical score and information; actual refits against
 # fits of amended blueprints.
 
 items <- c(paste0("be", 1:4), paste0("sc", 1:4), paste0("cr", 1:4), paste0("st", 1:3))
@@ -301,7 +301,7 @@ test_that("what a leading change really brings is what amend() brings", {
   }
 })
 
-# Two constructs of two items each, taken for one; and a third construct.
+# Two constructs of two items each, fitted as one; and a third construct.
 two_for_one <- function(n, seed, between = 0.5) {
   set.seed(seed)
   one <- rnorm(n)
@@ -330,7 +330,7 @@ test_that("an amended model that is improper says so, whatever its figures", {
                  orizzonte:::format_fixed(table$actual_estimate[i] / sqrt(prod(v))), fixed = TRUE)
   }
   expect_output(print(table), "improper: the residuals of a2 and\\s+a3 would correlate -2")
-  # an expected correlation of 5 is none; without a refit it is no example
+  # an expected correlation of 5 is impossible; without a refit it is not used as an example
   table <- amendments(fit_model(blueprint("One") |> construct("A", reflected_in = a1:a4), data),
                       top = 0)
   beyond <- abs(table$expected_change_std) > 1
@@ -375,7 +375,7 @@ test_that("echoes of a row go with it, and what stands out by itself does not", 
   expect_setequal(alone, c("loading[Calm, st2]", "covariance[be1, be2]"))
   echo <- table[table$relation == "goes_with", ]
   expect_true(all(echo$relative_to %in% alone))
-  # by hand: after freeing the row it goes with, its own adjusted p is above the level
+  # by hand: after freeing the row it goes with, its own adjusted p value is above the level
   for (i in seq_len(min(3, nrow(echo)))) {
     amended <- quiet_fit(start, choirs)
     for (row in alone[seq_len(match(echo$relative_to[i], table$parameter[table$parameter %in%
@@ -415,7 +415,7 @@ test_that("step-down p values are those of an independent simulation", {
     mean(apply(draws[, order[k:6], drop = FALSE], 1, max) >= z[order[k]])
   }, 0))
   expect_equal(mine[order], slow, tolerance = 0.05)
-  # of lower rank: two rows that are the same never count twice
+  # of lower rank: two identical rows never count twice
   twin <- matrix(1, 2, 2)
   expect_equal(step_down(c(2, 2), abs(null_scores(twin, 20000))),
                rep(2 * stats::pnorm(-2), 2), tolerance = 0.1)
@@ -430,7 +430,7 @@ test_that("a model that fits, or that no single change would help, has nothing t
   expect_false("stands_out" %in% table$verdict)
   printed <- capture.output(print(table))
   expect_match(printed[4], text_pattern("exact_fit_is_not_rejected", correction = ""))
-  # misfit that is real but spread: many small residual correlations
+  # real but diffuse misfit: many small residual correlations
   set.seed(12)
   spread <- stats::cov2cor(stats::rWishart(1, 300, 0.35 + 0.65 * diag(8))[, , 1])
   dimnames(spread) <- rep(list(paste0("x", 1:8)), 2)
@@ -489,11 +489,11 @@ test_that("slices work in score tests as single addresses do; the next step is t
   whole <- score_test(fit, covariance[be1, ])
   expect_true(all(c("covariance[be1, be2]", "covariance[be1, sc3]") %in% whole$parameter))
   expect_error(score_test(fit, loading[Calm, c(sc2, sc3)]), class = "orizzonte_error_input")
-  # of several groups a slice goes on meaning what is held
+  # with several groups a slice still means its held parameters
   groups <- quiet_fit(hold_equal(bp, loading), choirs, by = setting)
   held <- score_test(groups, loading[Calm, ])
   expect_false(any(grepl("be1", held$parameter)))
-  # two constructs say more: that is the next step
+  # two constructs explain more: that is the next step
   set.seed(5001)
   f <- stats::rnorm(200)
   g <- 0.75 * f + sqrt(1 - 0.75^2) * stats::rnorm(200)

@@ -1,4 +1,4 @@
-# What candidates would do to the conclusions: predicted and refitted movements.
+# The effects of candidates on the conclusions: predicted and refitted movements.
 
 test_that("movements of a mean difference are those of refits, by an independent derivation", {
   set.seed(1)
@@ -48,7 +48,7 @@ test_that("hypotheses, effects and correlations are the targets, in this order",
   expect_setequal(targets(effects), c("effect[Belonging, Staying]", "effect[Calm, Staying]"))
   claimed <- claim(effects, H1 = effect[Belonging, Staying] > effect[Calm, Staying])
   expect_setequal(targets(claimed), c("H1", "effect[Belonging, Staying]", "effect[Calm, Staying]"))
-  # one construct alone: nothing that conclusions rest on
+  # one construct alone: no conclusions depend on it
   alone <- amendments(quiet_fit(blueprint("A") |> construct("B", reflected_in = be1:be4), choirs))
   expect_null(alone$movements)
   expect_true(all(is.na(alone$moves)))

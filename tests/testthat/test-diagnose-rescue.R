@@ -29,11 +29,11 @@ test_that("the planted trouble of the troubled set is found, explained and solve
   expect_match(said, text_pattern("once_is_out", general = "General"))
   expect_true("without row 17" %in% rescued$attempts$attempt)
   expect_true("without wa4" %in% rescued$worked)
-  # what it says to do does what it says
+  # its instructions have the stated effect
   adopted <- quiet_fit(leave_out(bp, wa4), choirs_troubled, missing_codes = -9)
   expect_equal(deviance(rescued$fits[["without wa4"]]), deviance(adopted))
   expect_output(print(rescued), "missing_codes = -9; leave_out(wa4)", fixed = TRUE)
-  # on complete rows the outlier stands in the way as well
+  # on complete rows the outlier also causes the problem
   complete <- rescue(bp, choirs_troubled, incomplete = "drop")
   expect_true("without row 17, without wa4" %in% complete$worked)
   expect_output(print(rescued), text_pattern("nothing_was_changed_itself"))
@@ -96,7 +96,7 @@ test_that("three items, one with a loading near zero", {
   rescued <- rescue(bp, data)
   expect_equal(rescued$attempts$status[rescued$attempts$attempt ==
                                        "variances of items not negative"], "at bound")
-  # a proper solution that the data reject is shown, and not recommended
+  # a proper solution that the data reject is shown, but not recommended
   equal <- rescued$attempts[rescued$attempts$attempt == "equal loadings of B", ]
   expect_equal(equal$status, "proper")
   by_hand <- quiet_fit(restrict(bp, loading[B, ] == loading[B, b1]), data)
@@ -126,7 +126,7 @@ test_that("a negative variance is first tested against zero", {
                                   p = p_clause(stats::pchisq(rise, 1, lower = FALSE) / 2)))
   expect_true("variance[y1] at zero" %in% rescued$worked)
   expect_true("variances of items not negative" %in% rescued$worked)
-  # with many cases the same correlations are no accident
+  # with many cases the same correlations are not due to chance
   large <- small
   large$n <- 60000
   rescued <- rescue(bp, large)

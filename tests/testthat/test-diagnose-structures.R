@@ -31,7 +31,7 @@ test_that("a split is found, with statistic, partition and fall of an independen
   expect_equal(split$drop[1], deviance(fit) - deviance(two), tolerance = 1e-6)
   expect_equal(split$correlation[1], stats::cov2cor(implied(two)$all$constructs)[1, 2],
                tolerance = 1e-6)
-  # no single change says it, and the print does
+  # no single change expresses it, and the print does
   expect_false("stands_out" %in% found$verdict)
   expect_output(print(found), text_pattern("structure_split", construct = "F"))
   expect_s3_class(found, "orizzonte_amendments")
@@ -39,7 +39,7 @@ test_that("a split is found, with statistic, partition and fall of an independen
 })
 
 test_that("an item between the halves could be on either side", {
-  # in the population x5 reflects both halves alike
+  # in the population x5 reflects both halves equally
   loadings <- cbind(c(rep(0.7, 4), 0.4, rep(0, 5)), c(rep(0, 4), 0.4, rep(0.7, 5)))
   r <- loadings %*% matrix(c(1, 0.6, 0.6, 1), 2) %*% t(loadings)
   diag(r) <- 1
@@ -108,7 +108,7 @@ test_that("a method factor of reversed items and a general factor are named", {
   found <- amendments(quiet_fit(bp, negative), top = 2)$structures
   expect_identical(found$family[1], "method_factor")
   expect_identical(found$part_one[1], "x4, x5, x6, x10, x11, x12")
-  # agreeing with everything, whatever it says
+  # acquiescence, whatever the content of the item
   agreeing <- named(sweep(common + noise, 2, key, "*") + 0.35 * method)
   found <- amendments(quiet_fit(bp, agreeing), top = 2)$structures
   expect_identical(found$family[1], "general_factor")
@@ -126,7 +126,7 @@ test_that("a model that holds has no structure, also with heavy tails and missin
     expect_gt(attr(found$structures, "p_joint"), 0.01)
     expect_true(all(is.na(found$structures$drop)) || attr(found$structures, "p_joint") <= 0.05)
   }
-  # heavy tails are seen, and single rows are then judged without assuming normality
+  # heavy tails are detected, and single rows are then judged without assuming normality
   expect_false(rule_heavy_tails(2.58))
   expect_true(rule_heavy_tails(2.581))
   expect_false(rule_heavy_tails(-9))
@@ -144,14 +144,14 @@ test_that("a model that holds has no structure, also with heavy tails and missin
   by_cases <- amendments(quiet_fit(one, heavy, inference = "robust"), top = 0)
   same <- match(by_normal$parameter, by_cases$parameter)
   expect_lt(min(by_normal$p), min(by_cases$p))
-  # but for the draws
+  # except for the draws
   expect_equal(by_normal$p_adjusted, by_cases$p_adjusted[same], tolerance = 0.05)
   expect_equal(by_normal$power, by_cases$power[same], tolerance = 1e-8)
-  # a rejected chi-square is then no proof of misfit
+  # a rejected chi-square is then not evidence of misfit
   said <- attr(amendments(quiet_fit(one, plain * exp(stats::rnorm(300, 0, 0.6))), top = 0),
                "nothing")
   expect_match(said, text_pattern("misfit_or_heavy_tails"))
-  # too many missing patterns for the tests of structures: said
+  # too many missing patterns for the tests of structures: a note
   scattered <- plain
   scattered[matrix(stats::runif(3000) < 0.15, 300)] <- NA
   expect_match(shown(scattered), text_pattern("structures_not_tested"))
@@ -229,7 +229,7 @@ test_that("what a split cannot be is refused by name", {
   expect_setequal(names(read_blueprint(out)$constructs), c("Greeting", "Home", "Calm"))
   expect_identical(command("amend", file, data, "--split", "Belonging", "--into", "nonsense",
                            "--because", "x", "--out", out)$code, 2L)
-  # one without the other is said in the words of the command line
+  # one without the other is described in the words of the command line
   for (half in list(c("--split", "Belonging"), c("--into", "A = be1, be2; B = be3, be4"))) {
     said <- command("amend", file, data, half, "--because", "x", "--out", out)
     expect_identical(said$code, 2L)

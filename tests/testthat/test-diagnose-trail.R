@@ -26,12 +26,12 @@ test_that("amend() frees, fixes and leaves out, and the trail says what happened
   expect_equal(steps$predicted_drop[2],
                index$modification_index[index$parameter == "covariance[be1, be2]"],
                tolerance = 1e-8)
-  # fixing: the Wald test of the fit before, with its sign turned
+  # fixing: the Wald test of the previous fit, with its sign reversed
   k <- c("loading[Craft, cr2]")
   expect_equal(steps$predicted_drop[4], -(coef(three)[[k]] - 1)^2 / vcov(three)[k, k],
                tolerance = 1e-8)
   expect_equal(steps$p_change[2:3], pchisq(steps$actual_drop[2:3], 1, lower.tail = FALSE))
-  # items left: nothing is compared, and it is said why
+  # items were dropped: nothing is compared, and the reason is given
   changes <- grep("_change$", names(steps), value = TRUE)
   expect_true(all(is.na(steps[5, changes])) && is.na(steps$actual_drop[5]))
   expect_match(steps$note[5], "without cr4")
@@ -174,10 +174,10 @@ test_that("confirm() refits the start and the end in fresh data", {
   expect_equal(found$difference$df_change, c(2, 2))
   expect_equal(found$parameters$estimate_fresh, unname(coef(end)[found$parameters$parameter]))
   expect_equal(found$parameters$verdict[1], "found_again")
-  # a parameter that is zero is not found again because it is significant once by chance
+  # a parameter that is zero is not replicated because it is significant once by chance
   expect_equal(found$parameters$p_adjusted, stats::p.adjust(found$parameters$p_fresh, "holm"))
   expect_false(found$parameters$verdict[2] == "found_again")
-  # the fit of the end in the fresh data comes first
+  # the fit of the final model in the fresh data comes first
   printed <- paste(capture.output(print(found)), collapse = " ")
   fits <- regexpr(text_pattern("fresh_fit", df = as.character(df.residual(end))), printed)
   expect_gt(fits, 0)

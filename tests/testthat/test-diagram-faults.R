@@ -1,4 +1,4 @@
-# The checker of arrangements sees each fault, and none where there is none.
+# The checker of arrangements detects each fault, and none where there is none.
 
 node <- function(name, x, y, kind = "observed", w = 1, h = 0.5) {
   data.frame(name = name, x = x, y = y, w = w, h = h, kind = kind)
@@ -26,7 +26,7 @@ test_that("each fault is seen", {
   expect_identical(kinds(through, list(line(c(2.5, 3), c(5.5, 3)))), "line through box")
   expect_identical(kinds(node("a", 0.3, 3)), "outside the page")
   expect_identical(kinds(apart, list(line(c(2.5, 3.2), c(5.5, 7)))), "outside the page")
-  # an ellipse has corners that belong to nobody
+  # the corners of an ellipse are empty
   corner <- rbind(node("e", 4, 3, "construct", 2, 1))
   expect_identical(kinds(corner, list(line(c(3.05, 2), c(3.05, 2.6)))), NULL)
 })

@@ -1,4 +1,4 @@
-# Whole arrangements, judged by the independent checker: nothing covers anything.
+# Whole arrangements, judged by the independent checker: no element covers another.
 
 arranged_fit <- function(fit, values = "standardized", ...) {
   standardized <- standardized_of(fit)$value

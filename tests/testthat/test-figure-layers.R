@@ -6,7 +6,7 @@ test_that("layers follow the arrows, and loops do not hang", {
   loop <- plan_of(blueprint("l") |> effect(y1 ~ y2 + x1) |> effect(y2 ~ y1 + x2))
   expect_true(all(loop$layer[c("x1", "x2")] == 1L))
   expect_equal(sum(loop$arrows$back), 1)
-  # every arrow but those against the flow goes to the right
+  # every arrow except those against the flow goes to the right
   ahead <- loop$layer[loop$arrows$to] > loop$layer[loop$arrows$from]
   expect_identical(unname(ahead), !loop$arrows$back)
 })

@@ -99,7 +99,7 @@ test_that("reliability and explained variance are tags beside constructs, and an
   explained <- r_squared(fit)
   staying <- explained$r_squared[explained$variable == "Staying"]
   expect_true(any(endsWith(shown, paste("R\u00b2", sub("^0", "", sprintf("%.2f", staying))))))
-  # the arc: clockwise from the top, as far round as is explained
+  # the arc: clockwise from the top, as far as the explained proportion
   arcs <- Filter(function(layer) {
     is.data.frame(layer$data) && all(c("x", "y", "id") %in% names(layer$data)) &&
       identical(layer$aes_params$linewidth, 1.3)

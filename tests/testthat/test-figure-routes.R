@@ -18,7 +18,7 @@ test_that("lines are clipped at the outlines of their nodes", {
     expect_equal(path[1, 1], 1.012, tolerance = 0.06)
     expect_equal(path[nrow(path), 1], 3.488, tolerance = 0.02)
   }
-  # within an ellipse there is less room than within its rectangle
+  # an ellipse contains less space than its rectangle
   corner <- rbind(c(0.9, 0.4), c(4, 0))
   expect_equal(clip(corner, ellipse, square)[1L, ], c(0.9, 0.4))
   within <- clip(rbind(c(0.9, 0), c(4, 0)), ellipse, square)
@@ -48,7 +48,7 @@ test_that("crossings count loadings thrice", {
   none <- as.data.frame(box(character(), numeric(), numeric(), numeric(), numeric(), character()))
   across <- rbind(c(1, -0.5), c(1, 0.5))
   past <- rbind(c(3, -0.5), c(3, 0.5))
-  # the shorter way is taken as long as what it crosses costs less than the other
+  # the shorter way is taken as long as its crossings cost less than those of the other
   taken <- function(type, extra) {
     drawn <- pieces_of(list(list(path = rbind(c(0, 0), c(2, 0)), type = type)))
     identical(best_way(list(across, past), none, none, character(), drawn, 1, c(81, 81),

@@ -1,4 +1,4 @@
-# A saved arrangement: diagrams of the same variables look alike, whatever relates them.
+# A saved arrangement: diagrams of the same variables look alike, whatever their relations.
 
 bp <- read_blueprint(extdata("choirs-start.yaml"))
 boxes <- function(plot) {
@@ -23,12 +23,12 @@ test_that("what was moved stays there, in later models, groups and fits", {
   expect_equal(boxes(path_diagram(fit)), boxes(moved))
   amended <- quiet_fit(more, choirs)
   expect_equal(boxes(path_diagram(amended)), boxes(moved))
-  # an arrangement is no part of the model
+  # an arrangement is not part of the model
   expect_equal(deviance(fit), deviance(plain))
-  # a fit keeps one, too, and it can be forgotten
+  # a fit also keeps one, and it can be removed
   expect_equal(boxes(path_diagram(arrange_as(plain, moved))), boxes(moved))
   expect_equal(boxes(path_diagram(arrange_as(kept, NULL))), boxes(path_diagram(bp)))
-  # items that are left out leave the others where they are
+  # leaving items out does not move the others
   fewer <- path_diagram(suppressMessages(leave_out(kept, cr4)))
   expect_equal(boxes(fewer)$x, boxes(moved)$x[boxes(moved)$name != "cr4"])
 })
@@ -37,7 +37,7 @@ test_that("several groups side by side, and other pages, scale it", {
   groups <- quiet_fit(kept, choirs, by = "setting")
   panel <- attr(path_diagram(groups), "arrangement")
   scale <- panel$page / attr(moved, "arrangement")$page
-  # but for the margins, which stay as they are
+  # except for the margins, which do not change
   expect_equal(panel$places$x, boxes(moved)$x * scale[1], tolerance = 0.05)
   expect_equal(panel$places$y, boxes(moved)$y * scale[2], tolerance = 0.05)
   wide <- path_diagram(kept, page = c(20, 6.25))
@@ -72,7 +72,7 @@ test_that("a file holds the arrangement exactly, and wrong ones are refused by n
                    c("    Calm: .*", "    Calm: {x: 1, y: 2, z: 3}"), c("  size:", "  sise:"),
                    c("    Calm: .*", "    Calm: 3")))
     expect_error(wrong(bad[1], bad[2]), class = "orizzonte_error_file", label = bad[2])
-  # a place of a name that the model does not have does no harm
+  # a position of a name that the model does not have has no effect
   more <- wrong("    Calm: (.*)", "    Calm: \\1\n    Other: {x: 1, y: 1}")
   expect_equal(boxes(path_diagram(more)), boxes(moved))
   # one edited by hand is drawn as it is written

@@ -1,4 +1,5 @@
-# Auxiliary variables: the same as the model with those variables saturated by hand, and never seen.
+# Auxiliary variables: the same as the model with those variables saturated by hand, and never
+# shown.
 
 set.seed(21)
 n <- 300
@@ -37,7 +38,7 @@ test_that("estimates, errors and tests are those of the model saturated by hand"
   expect_identical(df.residual(fit), df.residual(hand))
   plain <- quietly(fit_model(bp, data))
   expect_identical(df.residual(fit), df.residual(plain))
-  # what the auxiliary variable tells of x2 moves its mean
+  # the information of the auxiliary variable about x2 changes its mean
   expect_gt(coef(plain)[["intercept[x2]"]] - coef(fit)[["intercept[x2]"]], 0.05)
   robust <- quietly(refit(fit, inference = "robust"))
   by_robust <- quietly(refit(hand, inference = "robust"))
@@ -46,7 +47,7 @@ test_that("estimates, errors and tests are those of the model saturated by hand"
   expect_equal(index(robust, "chisq"), index(by_robust, "chisq"), tolerance = 1e-8)
   expect_equal(index(fit, "rmsea"), index(hand, "rmsea"), tolerance = 1e-8)
   expect_equal(AIC(fit), AIC(hand), tolerance = 1e-10)
-  # the baseline goes on holding the model's own pairs at zero only: 7 variables, p exogenous
+  # the baseline still holds only the model's own pairs at zero: 7 variables, p exogenous
   expect_equal(index(fit, "df_baseline"), index(plain, "df_baseline"))
   expect_lt(index(fit, "chisq_baseline"), index(hand, "chisq_baseline"))
 })
@@ -83,7 +84,7 @@ test_that("they stay through amendments, comparisons, ladders and other requests
               covary(told, x5) |> covary(told, x6) |> covary(told, p) |> uncorrelate(told, A),
             "loading"), data, by = g))
   expect_equal(ladder$table$chisq[2], deviance(hand_metric), tolerance = 1e-7)
-  # strict holds residuals of items, nothing of what stands beside them
+  # strict holds residuals of items, but nothing about auxiliary variables
   expect_identical(ladder$table$df_change[ladder$table$rung == "strict"], 6)
 })
 
@@ -112,7 +113,7 @@ test_that("identification knows auxiliary variables, and one rule counts their p
   expect_equal(more, 6)                    # mean, variance and four covariances of age
   expect_output(print(fit), text_pattern("auxiliary_parameters", more = "6"))
   expect_equal(AIC(fit), -2 * as.numeric(logLik(fit)) + 2 * (length(coef(fit)) + 6))
-  # with and without auxiliary variables: said, and not taken for other rows
+  # with and without auxiliary variables: noted, and not treated as different rows
   both <- compare_models(fit, quiet_fit(bp, choirs))
   expect_match(paste(attr(both, "notes"), collapse = " "),
                text_pattern("other_auxiliary_variables"))

@@ -1,6 +1,6 @@
-# Incomplete data, kept case by case, against oracles that take one case after the other.
+# Incomplete data, all cases kept, against oracles that process one case after the other.
 
-# What is missing hangs on what is seen (missing at random).
+# Missingness depends on observed values (missing at random).
 with_missing <- function(x, share, seed) {
   set.seed(seed)
   gone <- matrix(runif(length(x)) < share, nrow(x))
@@ -53,7 +53,7 @@ test_that("one group agrees with the likelihood of single cases", {
   cells <- model$cells[model$free, ]
   expect_casewise(fit, oracle_casewise(model, start, list(x)), address_of_cell(cells))
   expect_identical(df.residual(fit), 8)
-  # the saturated likelihood is as high as any
+  # the saturated likelihood is the maximum
   value <- fit_indices(fit)
   index <- function(name) value$value[value$index == name]
   expect_equal(index("chisq"), 2 * (index("loglik_saturated") - index("loglik")), tolerance = 1e-6)
@@ -62,7 +62,7 @@ test_that("one group agrees with the likelihood of single cases", {
   expect_equal(best, -2 * index("loglik_saturated"), tolerance = 1e-10)
   slope <- numDeriv::grad(function(m) oracle_casewise_deviance(x, m, s$covariance), s$mean)
   expect_lt(max(abs(slope)), 1e-3)
-  # the baseline: each variable by the cases that have it
+  # the baseline: each variable from the cases that have it
   alone <- sum(apply(x, 2, function(v) {
     v <- v[!is.na(v)]
     -2 * sum(dnorm(v, mean(v), sqrt(mean((v - mean(v))^2)), log = TRUE))
@@ -181,7 +181,7 @@ test_that("what cannot be kept is refused by name", {
     expect_error(quiet(fit_model(two_constructs, data, incomplete = "keep", ...)), pattern,
                  class = class)
   }
-  # what rests on a pair that nobody answered is not identified
+  # a parameter that depends on a pair without joint observations is not identified
   apart <- x
   apart$x2[1:30] <- NA
   apart$x5[31:60] <- NA

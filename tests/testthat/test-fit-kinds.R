@@ -216,7 +216,7 @@ test_that("a latent basis is found from no starting values, however the units ar
 })
 
 test_that("signs that only an equation cares for are all tried", {
-  # the mirror image of a construct meets the equation nowhere near its other optimum
+  # the mirror image of a construct satisfies the equation nowhere near its other optimum
   set.seed(4)
   n <- 5000
   fa <- rnorm(n)

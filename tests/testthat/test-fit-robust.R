@@ -61,7 +61,7 @@ test_that("complete data: sandwich errors and the scaled tests agree with explic
   expect_equal(index_value(both, "p"), pchisq(plain * d / trace[1], d, lower.tail = FALSE),
                tolerance = 1e-6)
   expect_identical(index_value(both, "df"), 8)
-  # few cases: the same sum goes over pairs of cases instead of moments
+  # few cases: the same sum over pairs of cases instead of moments
   few <- alone[1:24, ]
   small <- quietly(fit_model(two_constructs, as.data.frame(few), inference = "robust",
                              adjust = "mean and variance"))
@@ -282,7 +282,8 @@ test_that("clusters are counted by group", {
   expect_match(found, text_pattern("clusters_for_parameters", group = paste0(second, ": "),
                                    clusters = "4"), all = FALSE)
   expect_output(print(fit), text_pattern("clusters_for_parameters", clusters = "4"))
-  # clusters of one group as well, where the corrected chi-square rests on fewer than parameters
+  # also clusters of one group, where the corrected chi-square is based on fewer clusters than
+  # parameters
   alone_of <- testthat::capture_warnings(suppressMessages(
     fit_model(one_construct, data[data$g == second, ], clusters = class)))
   expect_match(alone_of, text_pattern("fewer_clusters_than_parameters"), all = FALSE)
@@ -405,7 +406,7 @@ test_that("roles and data that robust inference cannot use are refused by name",
   expect_error(fit_model(two_constructs, summary, inference = "robust"),
                text_pattern("needs_data_case_case"),
                class = "orizzonte_error_data")
-  # rows without a cluster are counted, few clusters and many such rows warned of
+  # rows without a cluster are counted; few clusters and many such rows cause a warning
   x$class[1:20] <- NA
   said <- testthat::capture_messages(suppressWarnings(
     fit <- fit_model(two_constructs, x, clusters = class)))
@@ -501,7 +502,7 @@ test_that("clusters that lie in several groups: scores add up over groups", {
   v[15:28, 15:28] <- saturated[[2]]$v * saturated[[2]]$n
   u <- v - v %*% slopes %*% solve(t(slopes) %*% v %*% slopes) %*% t(slopes) %*% v
   expect_equal(test_of(fit)$inflation, sum(diag(u %*% gamma)) / test_of(fit)$df, tolerance = 1e-4)
-  # nearly the same by the way of incomplete cases; residuals, indices and influence are there
+  # nearly the same with the method for incomplete cases; residuals, indices and influence exist
   d$x1[5] <- NA
   nearly <- quiet_fit(hold_equal(bp, loading, intercept), d, by = g, clusters = cl)
   expect_equal(test_of(nearly)$inflation, test_of(fit)$inflation, tolerance = 0.01)

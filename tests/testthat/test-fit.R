@@ -1,5 +1,5 @@
-# The fit as a value: kept whole, stored once, fitted again in one way, refused when it is not what
-# it says.
+# The fit as an object: kept completely, stored once, refitted in one way, refused when it was
+# tampered with.
 
 calm <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4)
 two <- calm |> construct("Belonging", reflected_in = be1:be4)
@@ -10,7 +10,7 @@ test_that("refit() changes anything of a request, and is the same as fitting ane
   expect_identical(fit$request$missing_codes, -9)
   quiet <- function(...) suppressMessages(refit(fit, ...))
   same(quiet(blueprint = covary(two, be1, be2)), quiet_fit(covary(two, be1, be2), choirs))
-  # rows that were incomplete only elsewhere come back
+  # rows that were incomplete only in other variables are used again
   same(quiet(blueprint = calm), quiet_fit(calm, choirs))
   expect_equal(nobs(quiet(blueprint = calm)), nobs(quiet_fit(calm, choirs)))
   same(quiet(data = choirs[1:400, ]), quiet_fit(two, choirs[1:400, ]))
@@ -91,7 +91,7 @@ test_that("data are stored once, along trails and ladders, in memory and when sa
   expect_lt(size(ladder) / size(wide), 2)
   capture.output(print(ladder))
   lapply(ladder$fits, function(fit) capture.output(print(summary(fit))))
-  # also when readers have been at work
+  # also after results functions were used
   expect_lt(size(ladder) / size(wide), 2)
   one <- quiet_fit(bp, wide)
   trailed <- suppressMessages(amend(one, free = covariance[a1, a2], because = "to see"))
@@ -107,7 +107,7 @@ test_that("data are stored once, along trails and ladders, in memory and when sa
 })
 
 test_that("what an earlier version of the same form has saved is read by everything", {
-  # made by data-raw/saved.R; made anew when `fit_format` goes up
+  # made by data-raw/saved.R; made again when `fit_format` increases
   saved <- readRDS(test_path("fixtures", "saved.rds"))
   expect_identical(saved$fit$format, fit_format)
   again <- quiet_fit(saved$fit$request$blueprint, saved$data)

@@ -113,7 +113,7 @@ test_that("the planted loading and intercept are found and released first", {
                class = "orizzonte_error_input")
   expect_error(loosen(start, "metrc"), text_pattern("did_you_mean"),
                class = "orizzonte_error_name")
-  # a rung that the ladder could have: how to add it is said, whatever asks for it
+  # a rung that the ladder could have: the message says how to add it, in every function
   short <- suppressMessages(invariance(bp, data, by = "setting", rungs = "metric"))
   for (ask in list(loosen, latent_means, noninvariance)) {
     failed <- expect_error(ask(short, rung = "scalar"), class = "orizzonte_error_name")
@@ -339,7 +339,7 @@ test_that("coded and labelled grouping columns show what the codes stand for", {
   expect_equal(deviance(fit), deviance(quiet_fit(two, data, by = "setting")), tolerance = 1e-9)
   # new people of some of the groups
   expect_equal(nrow(predict(fit, newdata = coded[1:7, ])), 7L)
-  # a code that means missing is no group
+  # a missing code does not define a group
   coded$set <- ifelse(seq_len(nrow(coded)) <= 3, -9, as.numeric(data$setting))
   expect_message(fit_model(two, coded, by = "set", missing_codes = -9),
                  text_pattern("without_value_left_out", count = "3 rows"))
@@ -389,7 +389,7 @@ test_that("loosen() releases what the rung itself holds, and names what an earli
   expect_gt(freed$released$estimate[1], 2)
   expect_equal(freed$released$reference[1], 1)
   expect_brute_force(freed$fit, shake = 0.002)
-  # the step rests on the scalar rung, not on the strict one above it
+  # the step is based on the scalar rung, not on the strict one above it
   expect_equal(freed$ladder$table$chisq_change[5],
                deviance(freed$fit) - deviance(steps$fits$scalar))
   expect_equal(vapply(freed$ladder$fits[1:4], deviance, 0), vapply(steps$fits[1:4], deviance, 0))
@@ -443,7 +443,7 @@ test_that("an item that was not asked in one group is named with what to do, and
   both <- list(evening = moments(data$setting == "evening", items),
                weekend = moments(data$setting == "weekend", setdiff(items, "sc4")))
   expect_error(fit_model(bp, both), told, fixed = TRUE, class = "orizzonte_error_name")
-  # an unknown name alone is no such case
+  # an unknown name alone is not such a case
   expect_error(fit_model(construct(bp, "Joy", reflected_in = j1:j3), choirs, by = setting),
                class = "orizzonte_error_name")
   less <- leave_out(bp, sc4, group = "weekend")

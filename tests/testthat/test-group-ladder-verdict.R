@@ -1,4 +1,4 @@
-# What a ladder says of its rungs and steps, on populations where the truth is known.
+# The verdicts of a ladder on its rungs and steps, in populations where the truth is known.
 two <- blueprint("Two constructs") |> construct("Belonging", reflected_in = be1:be4) |>
   construct("Calm", reflected_in = sc1:sc4)
 items <- c(paste0("be", 1:4), paste0("sc", 1:4))
@@ -25,7 +25,7 @@ test_that("where chi-square rejects what no index objects to, the single equalit
   expect_equal(t$broken[2], "p")
   tested <- one$details$metric
   expect_equal(tested$parameter[tested$verdict == "differs"], "loading[Calm, sc2 | b]")
-  # p of score tests, adjusted after Holm (1979)
+  # p values of score tests, Holm-adjusted (1979)
   score <- amendments(one$fits$metric, kinds = "equality across groups", top = 0)
   expect_equal(tested$p, score$p[match(tested$parameter, score$parameter)], tolerance = 1e-8)
   expect_equal(tested$p_holm, stats::p.adjust(tested$p, "holm"))
@@ -36,7 +36,7 @@ test_that("where chi-square rejects what no index objects to, the single equalit
                        b = group_of(6000, 0.7 + c(1, -1, 1, -1, -1, 1, -1, 1) * 0.03)),
                   rungs = "metric")
   expect_equal(spread$table$verdict[2], "holds_small_differences")
-  # each differs on its own, and none after Holm's adjustment: that p decides
+  # each differs by itself, and none after Holm's adjustment: the adjusted p value decides
   expect_lt(max(spread$details$metric$p), 0.05)
   expect_equal(spread$details$metric$verdict, rep("holds", 8))
   expect_match(paste(spread$reading, collapse = " "), text_pattern("spread_differences"))
@@ -63,17 +63,17 @@ test_that("what rests on a rung that fails says so, and readers put it first", {
   json <- jsonlite::fromJSON(ladder_json(ladder, NULL, means, gaps))
   expect_match(json$caveat, text_pattern("rung_fails", rung = "scalar"))
   expect_equal(json$rungs$status, rep("proper", 4))
-  # once what differs is released, nothing stands in the way
+  # once the differing parameters are released, the later steps are possible
   mended <- loosen(ladder, "scalar")
   expect_setequal(mended$released$parameter, c("intercept[be1 | b]", "intercept[sc2 | b]"))
   expect_null(attr(latent_means(mended), "caveat"))
-  # a rung below fails: everything above rests on it
+  # a rung below fails: everything above depends on it
   low <- climb(list(a = group_of(500), b = group_of(500, rep(c(0.9, 0.4), 4))))
   expect_equal(low$table$verdict[2], "fails")
   expect_equal(low$table$rests_on_verdict[3], "fails")
   expect_match(attr(latent_means(low), "caveat"), text_pattern("rung_fails", rung = "metric"))
   expect_output(print(low), "Next: loosen(ladder, \"metric\")", fixed = TRUE)
-  # a fit of its own: poor, or in order
+  # a separate fit: poor, or acceptable
   apart <- climb(list(a = group_of(500), b = group_of(500, rep(c(1.2, 0.2), 4))))$fits$scalar
   expect_match(attr(latent_means(apart), "caveat"), text_pattern("caveat_fit"))
   expect_null(attr(latent_means(mended$fit), "caveat"))
@@ -126,7 +126,7 @@ test_that("structural steps are judged by p and size, each on the last that held
   expect_equal(little$table$verdict[5], "differs_negligibly")
   few <- climb(list(a = group_of(60), b = group_of(60, means = c(0.2, 0))), structural = "mean")
   expect_equal(few$table$verdict[5], "cannot_tell")
-  # what differs is not stood on
+  # no step is based on a parameter that differs
   other <- climb(list(a = group_of(2000), b = group_of(2000, variances = c(2, 1))),
                  structural = steps, rungs = "scalar")
   expect_equal(other$table$verdict[3], "differs")
@@ -134,7 +134,7 @@ test_that("structural steps are judged by p and size, each on the last that held
   expect_equal(other$table$against[4:5], c("scalar", "scalar"))
   expect_equal(ladder_lines(other$table), c(0, 0, 0, 1, 2))
   expect_output(print(other), "covariance\\[constructs\\] +scalar ")
-  # releasing the one that differs lets the next steps stand on it
+  # releasing the differing parameter makes the next steps possible
   freed <- loosen(other, "variance[constructs]")
   expect_equal(freed$released$parameter, "variance[Belonging | b]")
   expect_equal(freed$ladder$table$against[4], "variance[constructs]")
@@ -186,7 +186,7 @@ test_that("without power a rung cannot tell, and names the groups that could not
   shift <- 0.3 / abs(unit) * sqrt(information)
   power <- stats::pnorm(shift - stats::qnorm(.975)) + stats::pnorm(-shift - stats::qnorm(.975))
   expect_equal(small$power$power[1], stats::median(power), tolerance = 1e-6)
-  # the criteria decide: what must be found, and how surely
+  # the criteria decide: which difference must be detectable, and with which power
   easy <- climb(list(a = group_of(400), b = group_of(40)), criteria = criteria(power = .2))
   expect_equal(easy$table$verdict, c("fits", rep("holds", 3)))
   # three groups: the verdict is about those that could show a difference
@@ -220,7 +220,7 @@ test_that("each release keeps its own figure, on all rungs, and the search is sa
   expect_match(capture_text(second), text_pattern("after_a_search"))
   expect_match(capture_text(second$ladder), text_pattern("searched"))
   expect_equal(second$ladder$table$verdict[2:3], rep("holds_in_part", 2))
-  # the ladder alone tells it as well
+  # the ladder alone shows it as well
   alone <- paste(unlist(methods_text(second$ladder)), collapse = " ")
   expect_match(alone, text_pattern("search_is_optimistic"))
   # p values of several differences with one number of degrees of freedom
@@ -249,7 +249,7 @@ test_that("groups are compared on the highest sound rung, and free loadings come
   expect_null(attr(compare_groups(same$fits$metric), "caveat"))
   expect_match(group_plot(configural)$labels$subtitle, "own units")
   expect_null(group_plot(same$fits$metric)$labels$subtitle)
-  # of a ladder, the caution of the rung
+  # for a ladder, the caution of the rung
   failing <- climb(list(a = group_of(500), b = group_of(500, rep(c(0.9, 0.4), 4))))
   for (figure in list(group_plot(failing, "intercept"), expected_scores(failing, "Calm"),
                       group_plot(failing, rung = "metric"))) {

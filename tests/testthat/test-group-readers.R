@@ -1,4 +1,4 @@
-# Readers of a fit with several groups: each is the reader of its groups, put together.
+# Results functions for a fit with several groups: each combines the results of its groups.
 items <- c(paste0("be", 1:4), paste0("sc", 1:4), paste0("st", 1:3))
 data <- choirs[stats::complete.cases(choirs[items]), c("setting", "town", items)]
 bp <- blueprint("Why") |> construct("Belonging", reflected_in = be1:be4) |>
@@ -163,7 +163,7 @@ test_that("what amend() frees in one group is freed there alone, and without a g
   one <- suppressMessages(amend(start, free = covariance[be1, be2 | weekend], because = "x"))
   then <- suppressMessages(amend(one, free = covariance[be1, be2 | evening], because = "y"))
   expect_equal(deviance(then), deviance(both), tolerance = 1e-9)
-  # a slice stated before does not catch what is new
+  # an earlier statement about a slice does not include the new parameter
   equal <- bp |> restrict(loading[Calm, c(sc2, sc3, sc4)] == loading[Calm, sc1])
   slice <- quiet_fit(equal, data, by = "setting")
   cross <- suppressMessages(amend(slice, free = loading[Calm, st1 | weekend], because = "x"))

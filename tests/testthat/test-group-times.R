@@ -1,13 +1,13 @@
-# Several times: what is held over them, ladders, releases, changes of means and gaps, against
-# hand-made oracles.
+# Several times: equalities over time, ladders, releases, changes of means and non-invariance,
+# against hand-made oracles.
 items <- c(paste0("ca", 1:4, "_t1"), paste0("ca", 1:4, "_t2"))
 calm <- blueprint("Calm over two concerts") |>
   repeated("Calm", times = list(Calm_first = ca1_t1:ca4_t1, Calm_second = ca1_t2:ca4_t2))
 data <- choirs_concerts[stats::complete.cases(choirs_concerts), ]
 ladder <- suppressMessages(invariance(calm, data, structural = c("variance[constructs]", "mean")))
 
-# The cells of one construct at two times by hand: equal as the rung says, first variance 1, first
-# mean 0.
+# The cells of one construct at two times by hand: equal as the rung requires, first variance 1,
+# first mean 0.
 time_cells <- function(rung) {
   at <- match(rung, c("configural", "metric", "scalar", "strict"))
   row <- function(matrix, row, col, value = NA, label = "") {
@@ -110,7 +110,7 @@ test_that("ladders over groups and times hold both, one, or the other", {
     deviance(suppressMessages(invariance(calm, data[data$setting == g, ]))$fits$scalar)
   }, 0)
   expect_equal(deviance(times$fits$scalar), sum(alone), tolerance = 1e-7)
-  # every construct points where its items do
+  # every construct has the orientation of its items
   for (fit in both$fits)
     expect_true(all(values_of(fit)[fit$layout$rows$kind == "loading"] > 0))
   expect_error(invariance(calm, data, over = "both"), "needs groups",
@@ -155,7 +155,7 @@ test_that("the planted item is released, and changes and gaps are what they are 
   total <- attr(gaps, "totals")
   expect_equal(total$observed, sum(colMeans(data[items[5:8]]) - colMeans(data[items[1:4]])),
                tolerance = 1e-6)
-  # a step that holds the means puts their change back
+  # a step that holds the means adds their change to the intercepts
   expect_equal(ladder$table$df_change[ladder$table$rung == "mean"], 1)
 })
 
@@ -277,7 +277,7 @@ test_that("a parameter that differs at one time in all groups alike is released 
   at <- grepl("loading[C2, ca3_t2", own$parameter, fixed = TRUE)
   expect_equal(diff(own$estimate[at]), 0)
   expect_gt(found$released$reference[1], found$released$estimate[1] + 0.15)
-  # the later rungs keep it, and the model is a file
+  # the later rungs keep it, and the model can be written to a file
   relaid <- found$ladder$fits$scalar$request$blueprint
   expect_identical(relaid$let_differ_times, c("loading[C2, ca3_t2]", "intercept[ca3_t2]"))
   file <- tempfile(fileext = ".yaml")

@@ -1,4 +1,4 @@
-# What an error advises is what the user meant.
+# The advice of an error message is what the user meant.
 
 bp <- blueprint("Two") |> construct("Belonging", reflected_in = be1:be4) |>
   construct("Calm", reflected_in = sc1:sc4)
@@ -24,7 +24,7 @@ test_that("an effect that is not in the model is declared, not replaced by a nei
   text <- message_of(fit_model(claim(bp, H1 = effect[Belonging, Calm] > 0), choirs))
   expect_match(text, "effect(Calm ~ Belonging)", fixed = TRUE)
   expect_no_match(text, "Did you mean")
-  # what it says to write into a file works there
+  # its advice about files works there
   file <- withr::local_tempfile(fileext = ".yaml")
   said <- sub(".* or (.*) under effects.*", "\\1", text)
   said <- sub("\n.*", "", said)

@@ -62,7 +62,7 @@ test_that("alpha and its error are those of the cases: complete, in clusters, su
   clustered <- as.data.frame(construct_quality(robust, leave_out = "none"))
   half <- qt(.975, 59) * oracle_alpha_error(calm$x, complete$choir) / (1 - table$alpha[2])
   expect_equal(clustered$alpha_upper[2], 1 - (1 - table$alpha[2]) * exp(-half), tolerance = 1e-6)
-  # normal theory of a covariance matrix: as the variance of many normal samples says
+  # normal theory of a covariance matrix: compared with the variance over many normal samples
   summed <- summary_data(s, n = nrow(complete))
   from_summary <- as.data.frame(construct_quality(suppressMessages(fit_model(measures, summed)),
                                                   leave_out = "none"))
@@ -101,7 +101,7 @@ test_that("with missing values alpha and its error come from the saturated likel
   expect_equal(table$alpha_lower,
                1 - (1 - table$alpha) * exp(qnorm(.975) * se / (1 - table$alpha)),
                tolerance = 1e-4)
-  # auxiliary variables beside it, in whatever order, change nothing of how it is counted
+  # auxiliary variables, in any order, do not change how items are counted
   data <- cbind(as.data.frame(x), aux = rnorm(nrow(x)))
   beside <- quiet_fit(fit$request$blueprint, data, auxiliary = "aux")
   with <- as.data.frame(construct_quality(beside, leave_out = "none"))
@@ -157,7 +157,7 @@ test_that("tau-equivalence and the values without an item are those of refits by
   expect_equal(row$omega_change, row$omega - found$table$omega[2])
   expect_equal(row$cfi, glance(without)$cfi, tolerance = 1e-8)
   expect_equal(nrow(found$left_out), length(items))
-  # correlated errors alone make alpha no reliability: equal loadings, one pair of errors
+  # correlated errors alone make alpha biased: equal loadings, one pair of errors
   set.seed(6)
   f <- stats::rnorm(800)
   shared <- stats::rnorm(800)
@@ -270,7 +270,8 @@ test_that("an item that reflects two constructs belongs to one scale, and HTMT l
   expect_match(text, text_pattern("item_counts_for", item = "st2", construct = "Staying"))
   expect_match(text, text_pattern("htmt_is_without", items = "st2", loads = "loads"))
   expect_no_match(text, "Calm: st2")
-  # two items, one of them shared: no ratio, and the text names no pair the largest of all unsaid
+  # two items, one of them shared: no ratio, and the text does not call any pair the largest without
+  # mentioning it
   short <- blueprint("Short") |> construct("A", reflected_in = c(be1, be2, st1)) |>
     construct("B", reflected_in = c(st1, st2)) |> construct("C", reflected_in = sc1:sc4)
   quality <- construct_quality(suppressWarnings(quiet_fit(short, complete)), leave_out = "none")

@@ -67,7 +67,7 @@ test_that("a bifactor model is split as its definitions say", {
   h <- scores$omega_hierarchical[1]
   expect_equal(scores$omega_hierarchical_lower[1],
                plogis(qlogis(h) - qnorm(.975) * se / (h * (1 - h))), tolerance = 1e-6)
-  # as construct_quality() has it, with residual covariances and negative keys
+  # the same as in construct_quality(), with residual covariances and negative keys
   expect_equal(h, construct_quality(fit)$table$omega[1], tolerance = 1e-10)
   turned <- choirs_bifactor
   turned$ear2 <- -turned$ear2

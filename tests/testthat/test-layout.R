@@ -113,7 +113,7 @@ test_that("scales are closed under rescaling unless a restriction ties them", {
 
 test_that("covary() is advised only where disturbances could covary", {
   said <- function(bp) paste(capture.output(print(bp)), collapse = " ")
-  # one leads to the other, or nothing is left
+  # one variable leads to the other, or no moments are left
   expect_no_match(said(blueprint("P") |> effect(y ~ x, z ~ x + y)),
                   text_pattern("free_with_covary"))
   apart <- blueprint("P") |> effect(y ~ x, z ~ x + w, y ~ v)

@@ -1,4 +1,4 @@
-# Sessions that know ASCII letters only, as on a server or in a scheduled job.
+# Sessions with ASCII letters only, as on a server or in a scheduled job.
 
 in_c_locale <- function(args, env = "LC_ALL=C") {
   suppressWarnings(system2(file.path(R.home("bin"), "Rscript"), shQuote(args), env = env,

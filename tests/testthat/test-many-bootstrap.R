@@ -1,4 +1,4 @@
-# Bootstrap of anything a reader returns, against plain loops over the same rows.
+# Bootstrap of anything that a results function returns, against plain loops over the same rows.
 
 small_choir <- choirs[1:250, ]
 effect_model <- blueprint("Calm and belonging") |>
@@ -6,7 +6,7 @@ effect_model <- blueprint("Calm and belonging") |>
   construct("Calm", reflected_in = sc1:sc4) |>
   effect(Calm ~ Belonging)
 quietly <- function(code) suppressWarnings(suppressMessages(code))
-# A fit of each replicate, made the slow way.
+# A fit of each replicate, computed one by one.
 plain_refits <- function(fit, data, reps, seed) {
   lapply(resample_rows(fit, reps, seed), function(rows) quietly(refit(fit, data = data[rows, ])))
 }
@@ -64,7 +64,8 @@ test_that("groups are drawn within themselves, clusters whole, weights along", {
   expect_true(all(drawn %% whole == 0))
   expect_identical(sum(drawn / whole), 25)
   weighted <- quietly(fit_model(effect_model, data, weights = w, incomplete = "drop"))
-  # values, and errors that rest on the cases of each replicate with their weights or clusters
+  # values, and standard errors that depend on the cases of each replicate with their weights or
+  # clusters
   read <- function(f) {
     c(coef(f)["loading[Calm, sc3]"], se = sqrt(vcov(f)["loading[Calm, sc3]", "loading[Calm, sc3]"]),
       chisq = index_value(f, "chisq_inflation"))
@@ -75,7 +76,7 @@ test_that("groups are drawn within themselves, clusters whole, weights along", {
     first <- used[!duplicated(data$class[used])]
     slow <- t(vapply(resample_rows(fit, 20, 2), function(rows) {
       again <- data[rows, ]
-      # copies of a cluster are clusters of their own
+      # copies of a cluster are separate clusters
       if (identical(fit, clustered)) again$class <- paste(cumsum(rows %in% first))
       read(quietly(refit(fit, data = again)))
     }, numeric(3)))
@@ -97,7 +98,7 @@ test_that("any reader and any function is bootstrapped, light fits as the whole 
   table <- as.data.frame(boot)
   sd_of <- function(name) table$se[table$parameter == name]
   expect_lt(abs(sd_of("ratio") / sd(vapply(refits, own, 0)) - 1), 1e-5)
-  # robust errors of a replicate rest on its own cases
+  # robust standard errors of a replicate are based on its own cases
   slow <- vapply(refits, function(f) errors(f)[["effect[Belonging, Calm]"]], 0)
   expect_lt(abs(sd_of("se effect[Belonging, Calm]") / sd(slow) - 1), 1e-4)
   slow <- vapply(refits, function(f) r_squared(f)$r_squared[1], 0)
@@ -150,7 +151,7 @@ test_that("BCa is Efron's: acceleration from a jackknife, z0 from ties halved, p
   z0 <- qnorm(mean(x < coef(fit)[[name]]))
   end <- function(q) pnorm(z0 + (z0 + qnorm(q)) / (1 - a * (z0 + qnorm(q))))
   row <- subset(as.data.frame(boot), parameter == name)
-  # the k-th of B values stands at k / (B + 1)
+  # the k-th of B values is the quantile k / (B + 1)
   k <- c(end(0.025), end(0.975)) * 401
   expect_gte(row$lower, sort(x)[floor(k[1])])
   expect_lte(row$lower, sort(x)[ceiling(k[1])])
@@ -253,7 +254,7 @@ test_that("lost and improper replicates are counted, and left out by the stated 
   expect_identical(as.data.frame(kept)$used[1], as.integer(sum(kept$status == 0L)))
   said <- paste(capture.output(print(kept)), collapse = " ")
   expect_match(said, "improper: *kept")
-  # improper is what the fit itself would say
+  # improper by the same rule as the fit itself
   at <- which(kept$improper & kept$status == 0L)[1]
   row <- resample_rows(fit, 100, 1)[[at]]
   alone <- quietly(refit(fit, data = weak[row, ]))

@@ -1,4 +1,4 @@
-# The same numbers in one process, on several workers, and after what went wrong.
+# The same numbers in one process, on several workers, and after failures.
 
 bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4)
 fit <- quiet_fit(bp, choirs[1:200, ], incomplete = "drop")
@@ -68,7 +68,7 @@ test_that("finished parts are kept and gone on from; those of other work are not
   first <- boot(what = stats::coef, folder = folder)
   files <- list.files(folder)
   expect_gt(length(files), 1)
-  # a part that is lost is made again, the others are not
+  # a part that is lost is recomputed, the others are not
   kept <- list.files(folder, "-[0-9]+[.]json$", full.names = TRUE)
   expect_identical(boot(what = stats::coef, folder = folder)$values, first$values)
   expect_identical(list.files(folder, "-[0-9]+[.]json$", full.names = TRUE), kept)
@@ -116,7 +116,7 @@ test_that("parts that were altered, or are of other replicates, are computed aga
   expect_identical(again(), 0L)                       # not listed: simply not there
   writeLines(sub("\"count\":10", "\"count\":9", listed), file.path(folder, parts_name))
   again()
-  # a part and its hash both made up: what is no part is not taken
+  # a part and its hash both made up: a file that is not a part is not used
   for (text in c("{}", "{\"type\": \"list\", \"values\": []}", "[1]", strrep("[", 1e5),
                  plain_json(to_plain(list(1))))) {
     writeLines(text, path(1))

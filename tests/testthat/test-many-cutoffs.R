@@ -1,4 +1,5 @@
-# Cut-offs by simulation against a plain loop, and the populations that a model misses.
+# Cut-offs by simulation against a plain loop, and the populations for which a model is
+# misspecified.
 
 bp <- blueprint("Two") |> construct("Belonging", reflected_in = be1:be4) |>
   construct("Calm", reflected_in = sc1:sc4)
@@ -17,7 +18,7 @@ test_that("replicates of indices are those of a plain loop over simulate() and r
     indices_of_fit(quietly(refit(fit, data = d)))
   }, numeric(4)))
   expect_lt(max(abs(found$parts[[1]]$right - slow)), 1e-6)
-  # the missed population: the implied moments and one more residual covariance
+  # the misspecified population: the implied moments and one additional residual covariance
   e <- estimates(fit)
   of <- function(name) e$estimate[e$parameter == name]
   sigma <- implied(fit)[[1]]$covariance

@@ -1,4 +1,5 @@
-# What a bootstrap reads at once equals what the results functions say of each replicate.
+# The numbers that a bootstrap reads together equal those of the results functions for each
+# replicate.
 
 ns <- asNamespace("orizzonte")
 readers <- list(a = estimates, b = r_squared, c = effects)

@@ -49,7 +49,7 @@ test_that("skew and kurtosis are recovered and correlations stay", {
   expect_lt(abs(mean(mixed[, "st1"]^3)), 0.15)
   expect_lt(abs(mean(mixed[, "st1"]^4) - 6), 0.6)
   expect_lt(abs(mean(mixed[, "be2"]^4) - 3), 0.15)
-  # the lowest kurtosis at a skew of one is .43 (Fleishman 1978)
+  # the lowest kurtosis at a skewness of one is .43 (Fleishman 1978)
   expect_error(large(skew = 1, kurtosis = 0.3), class = "orizzonte_error_input")
   expect_silent(quietly(simulate(bp, 1, seed = 1, n = 50, truth = truth, skew = 1, kurtosis = 0.5)))
 })

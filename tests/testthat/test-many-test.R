@@ -1,9 +1,9 @@
-# Bollen-Stine: cases that fit exactly, p against a plain loop.
+# Bollen-Stine: cases that fit exactly, p value against a plain loop.
 
 bp <- blueprint("Calm and belonging") |> construct("Belonging", reflected_in = be1:be4) |>
   construct("Calm", reflected_in = sc1:sc4)
 quietly <- function(code) suppressWarnings(suppressMessages(code))
-# The same transformation, written apart.
+# The same transformation, implemented independently.
 moved <- function(x, sigma) {
   n <- nrow(x)
   mean <- colMeans(x)
@@ -23,7 +23,8 @@ test_that("p is that of a plain loop over transformed cases", {
   drawn <- vapply(resample_rows(fit, 60, 4), function(rows) {
     deviance(quietly(refit(fit, data = as.data.frame(z[rows, ]))))
   }, 0)
-  # another root of the same matrices turns the cases, which changes replicates, not their law
+  # another root of the same matrices rotates the cases, which changes the replicates but not their
+  # distribution
   expect_lt(abs(test$p_bootstrap - (1 + sum(drawn >= deviance(fit))) / 61), 0.15)
   expect_identical(test$used, 60L)
 })

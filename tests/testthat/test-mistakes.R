@@ -1,4 +1,4 @@
-# What a newcomer is told after the commonest mistakes (mistakes.R).
+# The messages after the commonest mistakes of newcomers (mistakes.R).
 
 test_that("every mistake is told by class, with what to write instead", {
   list <- new.env(parent = environment())

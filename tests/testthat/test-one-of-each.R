@@ -1,5 +1,5 @@
-# One of each thing the package returns: it fits a plain terminal of 60 columns, and its help names
-# every column. The names are those of the help pages.
+# One of each class that the package returns: its print fits a plain terminal of 60 columns, and its
+# help names every column. The names are those of the help pages.
 
 quiet <- function(x) suppressWarnings(suppressMessages(x))
 one_of_each <- function() {
@@ -63,8 +63,8 @@ one_of_each <- function() {
                           Staying))
 }
 
-# Columns that a help page does not name; those with a change or a group's name at their end are
-# named without it.
+# Columns that a help page does not name; those that end with a change or a group's name are
+# compared without it.
 unnamed <- function(columns, page) {
   words <- unlist(strsplit(paste(unlist(page), collapse = " "), "[^A-Za-z0-9_.]+"))
   short <- sub("[.](fit|other|evening|weekend)$", "", sub("_(change|normal)$", "", columns))

@@ -40,7 +40,7 @@ test_that("the secret of the address is exchanged for a cookie that scripts cann
     expect_identical(ui(wrong)$status, 403L)
   page <- as.character(ui(request()))
   expect_match(page, "id=\"panel\"", fixed = TRUE)
-  # nothing comes from elsewhere
+  # nothing is loaded from outside
   expect_false(grepl("(src|href)=\"?(https?:)?//", page))
   secrets <- replicate(20L, inside$page_secret())
   expect_identical(anyDuplicated(secrets), 0L)
@@ -139,10 +139,10 @@ test_that("what takes longer than the page waits is given up, and nothing is cha
   options_before <- options("show.error.messages", "error")
   spin <- function() repeat sqrt(2)
   expect_null(inside$within_seconds(spin(), 0.1))
-  # also where the code on the way catches the limit
+  # also where code in between catches the time limit
   expect_null(inside$within_seconds(tryCatch(spin(), error = function(e) "caught"), 0.1))
   expect_identical(options("show.error.messages", "error"), options_before)
-  # no limit is left behind
+  # no time limit remains
   expect_identical(inside$within_seconds({
     Sys.sleep(0.2)
     "there"

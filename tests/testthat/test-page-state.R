@@ -33,7 +33,7 @@ test_that("a model is built from nothing to a fit", {
   expect_equal(chisq(state), fit_indices(direct)$value[1L], tolerance = 1e-10)
   state <- act(state, do = "relate", relation = "covariance", first = "be1", second = "be2")
   expect_lt(chisq(state), fit_indices(direct)$value[1L])
-  # an item that moves leaves its construct; a construct without items goes
+  # an item that moves leaves its construct; a construct without items is removed
   moved <- act(state, do = "place", construct = "Calm", items = list("be3"))
   expect_identical(current(moved)$blueprint$constructs$Belonging$items, c("be1", "be2", "be4"))
   gone <- act(moved, do = "place", construct = "Calm", items = list("be1", "be2", "be4"))
@@ -72,7 +72,7 @@ test_that("freeing adds a revision; undo and versions lead back", {
   expect_identical(act(back, do = "go", version = 2L)$at, 2L)
   for (version in list(0L, 3L, "x", -1L))
     expect_identical(act(back, do = "go", version = version)$at, 1L)
-  # what is left out with a reason is a revision as well; without one, another theory
+  # leaving out with a reason is also a revision; without one, it is another theory
   with_reason <- act(state, do = "omit", address = "effect[Belonging, Calm]", because = "no cause")
   expect_identical(current(with_reason)$kind, "amend")
   without <- act(state, do = "omit", address = "effect[Belonging, Calm]")
@@ -152,7 +152,7 @@ test_that("a ladder takes the options of the page; long jobs need what they star
   direct <- quietly(invariance(singing(), choirs, by = "setting", inference = "robust",
                                clusters = "town"))
   expect_identical(ladder$table$chisq, direct$table$chisq)
-  # groups of the page's own are replaced by those that are chosen
+  # groups of the page's own are replaced by the chosen ones
   grouped <- opened(by = "setting", levels = c("weekend", "evening"))
   expect_null(act(grouped, do = "ladder", by = "setting")$message)
   expect_match(act(state, do = "loosen", rung = "metric")$message, "invariance")

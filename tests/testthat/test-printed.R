@@ -1,4 +1,4 @@
-# Everything that is printed, as it is printed. Truth is tested elsewhere.
+# Everything that is printed, as it is printed. Numbers are tested elsewhere.
 
 snapshot <- function(...) {
   skip_if_not(isTRUE(l10n_info()[["UTF-8"]]))

@@ -28,7 +28,7 @@ test_that("a predicted construct has an intercept, another a mean", {
                   c(paste0("mean[Belonging | ", c("evening", "weekend"), "] mean"),
                     paste0("mean[Staying | ", c("evening", "weekend"), "] construct intercept")))
   shown <- capture.output(print(summary(grouped)))
-  # free at weekend only: what is fixed at 0 is not shown
+  # free at weekend only: the parameter that is fixed at 0 is not shown
   expect_match(shown[grep("^ *Means of constructs", shown) + 1L], "mean[Belonging | weekend]",
                fixed = TRUE)
   expect_match(shown[grep("^ *Intercepts of constructs", shown) + 1L], "mean[Staying | weekend]",
@@ -61,7 +61,7 @@ test_that("implied and observed moments, and residuals between them, fit togethe
   expect_equal(observed(dropped)$all$covariance, cov(used) * (nrow(used) - 1) / nrow(used),
                ignore_attr = TRUE)
   expect_equal(implied(dropped)$all$mean, colMeans(used), tolerance = 1e-8)
-  # with missing values they hang on the covariances, by a little
+  # with missing values they depend slightly on the covariances
   expect_lt(max(abs(model$mean - seen$mean) / sqrt(diag(seen$covariance))), 0.01)
   raw <- residuals(fit)$all$covariance
   expect_equal(raw, seen$covariance - model$covariance)
@@ -165,7 +165,7 @@ test_that("loadings are a table of items by constructs, with communalities", {
   expect_error(loading_table(quiet_fit(blueprint("p") |> effect(st1 ~ years), choirs)),
                class = "orizzonte_error_input")
   expect_error(loading_table(bp), class = "orizzonte_error_input")
-  # constructs may be called like the other columns
+  # constructs may have the names of other columns
   odd <- loading_table(quiet_fit(blueprint("Odd") |> construct("item", reflected_in = be1:be4) |>
     construct("communality", reflected_in = sc1:sc4), choirs))
   expect_identical(names(odd), c("item", "group", "item.1", "communality.1", "communality"))

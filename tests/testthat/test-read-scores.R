@@ -7,7 +7,7 @@ fit <- quiet_fit(bp, complete)
 model <- oracle_factor_model(coef(fit), items, c("Belonging", "Calm"),
                              c(`loading[Belonging, be1]` = 1, `loading[Calm, sc1]` = 1))
 
-# From precisions: what the items that are seen say, and what is known before.
+# From precisions: the information of the observed items, and the prior information.
 precision <- function(seen) {
   lambda <- model$lambda[seen, , drop = FALSE]
   crossprod(lambda, solve(model$residual[seen, seen, drop = FALSE], lambda))
@@ -36,7 +36,7 @@ test_that("scores have errors and determinacies as defined, incomplete rows thei
     expect_equal(unlist(bartlett$determinacy[k, ]),
                  sqrt(diag(model$phi) / (diag(model$phi) + error)), tolerance = 1e-8)
   }
-  # nothing of Belonging is seen in the third row: its score does not exist, that of Calm does
+  # no item of Belonging is observed in the third row: its score does not exist, that of Calm does
   expect_true(is.na(bartlett$fit$Belonging[3]) && is.na(bartlett$se.fit$Belonging[3]))
   calm <- model$lambda[seen[[3]], "Calm"]
   own <- solve(model$residual[seen[[3]], seen[[3]]], calm)

@@ -33,7 +33,7 @@ test_that("claims are judged by hand-made numbers", {
   ratio <- est[est$parameter == "quantity[ratio]", ]
   expect_equal(table$estimate[5], ratio$estimate - 1)
   expect_equal(table$se[5], ratio$se)
-  # no relation: within the margin by two one-sided tests
+  # no relation: within the margin by an equivalence test
   age <- est[est$parameter == "effect[age, Staying]", ]
   expect_equal(table$verdict[3] == "supported",
                abs(age$standardized) + qnorm(0.95) * age$standardized_se < 0.1)
@@ -62,7 +62,7 @@ test_that("the p value is that of the test that decides", {
   expect_equal(table$p_deciding[6], table$p[6])
   expect_true(is.na(table$p_deciding[7]))
   expect_equal(table$p_adjusted, stats::p.adjust(table$p_deciding, "holm"))
-  # an equality that cannot be told has the p value of the equivalence test
+  # an undecided equality has the p value of the equivalence test
   narrow <- verdicts(fit, criteria = criteria(smallest = 0.01))
   expect_equal(narrow$p_deciding[3], narrow$p_equivalence[3])
   expect_gte(narrow$p_deciding[3], 0.05)
@@ -96,7 +96,7 @@ test_that("equality across groups is judged on a common unit", {
   pooled <- sqrt(rowMeans(sds^2))
   expect_equal(table$standardized, table$estimate * pooled[[1]] / pooled[[2]], tolerance = 1e-6)
   expect_equal(table$standardized_se, table$se * pooled[[1]] / pooled[[2]], tolerance = 1e-6)
-  # what the user standardizes stays standardized
+  # values that the user standardizes stay standardized
   own <- suppressMessages(fit_model(
     claim(paths, H = standardized(effect[Early, Late | a]) ==
             standardized(effect[Early, Late | b])), both,
@@ -165,7 +165,7 @@ test_that("indirect and total effects have a standardized value, also in robustn
   printed <- paste(capture.output(print(found)), collapse = " ")
   expect_no_match(printed, "Inf")
   expect_match(printed, text_pattern("standardized_to"))
-  # alone, with nothing to compare it with
+  # alone, without a comparison
   single <- found[found$kind == "itself" & found$claim == "H1", ]
   said <- paste(claim_reading(single), collapse = " ")
   expect_match(said, text_pattern("verdict_alone", claim = "H1"))

@@ -66,7 +66,7 @@ test_that("in a browser tables sort, tabs switch, folds open, and nothing compla
   page <- tempfile(fileext = ".html")
   write_report(fit, page, quiet = TRUE)
   text <- paste(readLines(page, encoding = "UTF-8", warn = FALSE), collapse = "\n")
-  # what goes wrong is noted before our script runs; then a visitor's clicks, noted as well
+  # errors are recorded before our script runs; then the clicks of a visitor, also recorded
   before <- "<script>window.wrong = []; window.onerror = function (m) { wrong.push(m); };</script>"
   after <- paste0("<script>", paste(readLines("visitor.js"), collapse = "\n"), "</script>")
   text <- sub("(<body[^>]*>)", paste0("\\1", before), text)

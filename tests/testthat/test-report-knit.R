@@ -1,4 +1,4 @@
-# Tables in a knitted document, against the printed columns they stand for.
+# Tables in a knitted document, against the printed columns they replace.
 
 knitted <- function(..., chunk = "") {
   skip_if_not_installed("knitr")
@@ -32,7 +32,7 @@ test_that("amendments, trail, comparison and what stands side by side", {
   other <- quiet(amend(fit, free = covariance[be1, be2], because = "a | b <i>greeting</i> _x_"))
   found <- quiet(amendments(fit, top = 3))
   lines <- knitted("quiet(amendments(fit, top = 3))")
-  # three rows, and what those that stand alone would do to the conclusions
+  # three rows, and the effects of those that stand out on the conclusions
   expect_length(grep("^\\| `", lines), 3 + sum(found$relation[1:3] == ""))
   trail_lines <- knitted("trail(other)")
   expect_length(grep("^\\|", trail_lines), 4)

@@ -1,5 +1,5 @@
-# Every number in a passage comes from the readers: a parser takes the numbers out of the text and
-# looks for each among what they give, at the same rounding.
+# Every number in a passage comes from the results functions: a parser takes the numbers out of the
+# text and looks for each among their values, at the same rounding.
 
 measured <- read_blueprint(extdata("models/measurement.yaml"))
 start <- read_blueprint(extdata("choirs-start.yaml"))
@@ -10,7 +10,7 @@ concerts <- blueprint("Calm over two concerts") |>
 as_cited <- function(keys) sub(" ([0-9]{4})$", ", \\1", keys)
 
 # The text without addresses, quoted titles, names and years of the literature, version and file
-# names, which hold digits that are no results.
+# names, which contain digits that are not results.
 told_numbers <- function(text, names) {
   text <- paste(text, collapse = " ")
   for (key in as_cited(reference_keys)) text <- gsub(key, "", text, fixed = TRUE)

@@ -1,5 +1,5 @@
-# Every table of a report, cell by cell: what was rendered against the value, and the value against
-# the reader it comes from.
+# Every table of a report, cell by cell: the rendered text against the value, and the value against
+# the results function it comes from.
 
 bp <- blueprint("Cells") |> construct("Belonging", reflected_in = be1:be4) |>
   construct("Calm", reflected_in = sc1:sc4) |>
@@ -14,7 +14,7 @@ tables_of <- function(x) {
 }
 flat <- function(x) gsub("[[:space:]]+", " ", trimws(x))
 
-# Rows of Markdown tables: cells between bars that are not escaped, markup taken off.
+# Rows of Markdown tables: cells between unescaped bars, markup removed.
 markdown_tables <- function(lines) {
   inside <- startsWith(lines, "|")
   runs <- rle(inside)

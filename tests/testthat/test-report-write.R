@@ -63,7 +63,7 @@ test_that("a report of a ladder says what holds, what was released and what may 
                  text_of("share_each_group"), "groups by setting")) {
     expect_true(grepl(part, text, fixed = TRUE), label = part)
   }
-  # figures lie beside it, under names without a folder above
+  # figures are beside it, under names without a parent folder
   links <- regmatches(text, gregexpr("\\]\\([^)]*\\)", text))[[1]]
   expect_length(links, 4)
   for (link in gsub("\\]\\(|\\)", "", links))
@@ -93,7 +93,7 @@ test_that("a report of a list compares the fits and shows each", {
                  "both are about being greeted")) {
     expect_true(grepl(part, text, fixed = TRUE), label = part)
   }
-  # three figures of each, none lost to the other
+  # three figures of each, none overwritten by another
   expect_equal(length(gregexpr("data:image/svg[+]xml;base64", text)[[1]]), 6L)
   expect_error(write_report(bp, file), text_pattern("needs_fit_ladder_or"),
                class = "orizzonte_error_input")
@@ -101,7 +101,7 @@ test_that("a report of a list compares the fits and shows each", {
                class = "orizzonte_error_input")
 })
 
-# Text that would run, load or break something if any of it were read as more than text.
+# Text that would run, load or break something if any of it were interpreted.
 planted <- c(code = "`r writeLines('x', 'planted')` <script>alert(1)</script>",
              chunk = "```{r}\nwriteLines('x', 'planted')\n```\n---\ntitle: other\n---",
              live = "![x](/etc/hostname) [here](javascript:alert(1)) <img src=x onerror=alert(1)>",
@@ -117,7 +117,7 @@ planted_fit <- function(text) {
   suppressWarnings(suppressMessages(amend(fit, free = covariance[be3, be4], because = text)))
 }
 
-# The one script of a page is ours, to the letter.
+# The only script of a page is exactly ours.
 expect_own_script <- function(page) {
   script <- xml2::xml_text(xml2::xml_find_all(page, "//script"))
   own <- readLines(system.file("report", "report.js", package = "orizzonte"), encoding = "UTF-8")
@@ -225,7 +225,7 @@ test_that("what lies beside a report is left alone, and Word says the same as th
   cells <- word$text[word$content_type == "table cell" & !word$is_header]
   bare <- function(x) setdiff(gsub("(?<![0-9])0[.](?=[0-9])", ".", x, perl = TRUE), "")
   expect_setequal(bare(page), bare(cells))
-  # as journals have it: numbered captions, no zero where a value cannot exceed 1
+  # as journals require: numbered captions, no leading zero where a value cannot exceed 1
   for (caption in c("Table 1", "Table 2", "Figure 1"))
     expect_true(any(startsWith(word$text, caption)), label = caption)
   expect_true(format_share(glance(fit)$cfi, 3L) %in% cells)
@@ -286,7 +286,7 @@ test_that("Word gets captions as fields, list styles, alternative texts and our 
   alt <- xml2::xml_attr(find("//wp:docPr"), "descr")
   expect_true(all(nchar(alt) > 20L))
   expect_equal(length(find("//w:tblHeader")), sum(tables))
-  # every style that is used is one of the template
+  # every style that is used belongs to the template
   template <- tempfile()
   utils::unzip(system.file("report", "template.docx", package = "orizzonte"), exdir = template)
   styles <- xml2::read_xml(file.path(template, "word", "styles.xml"))

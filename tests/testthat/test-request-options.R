@@ -1,4 +1,4 @@
-# One table of the options of a fit: whatever reads it knows each of its rows.
+# One table of the options of a fit: everything that reads it knows each of its rows.
 
 test_that("the signatures have the options of the table, in its order and with its defaults", {
   for (taker in c(fitting_functions, "collect_summary")) {

@@ -1,15 +1,17 @@
-# Small formulas that decide: each against its definition, where a slip would go unseen elsewhere.
+# Small formulas that decide: each against its definition, where an error would not be noticed
+# elsewhere.
 
 test_that("cut-offs are values of replicates at the stated proportion", {
   set.seed(3)
   for (size in c(1, 7, 20, 100)) for (share in c(0, 0.05, 0.051, 0.1, 0.5, 0.95, 1)) {
     x <- rnorm(size)
-    # higher is better: at most `share` of the replicates lie below, and no larger value has that
+    # higher is better: at most `share` of the replicates lie below, and no larger value has this
+    # property
     at <- ordered_value(x, share, higher = TRUE)
     expect_true(at %in% x)
     expect_lte(sum(x < at), share * size + 1e-6)
     if (at < max(x)) expect_gt(sum(x <= at), share * size + 1e-6)
-    # lower is better: at least `share` lie at or below, and no smaller value has that
+    # lower is better: at least `share` lie at or below, and no smaller value has this property
     at <- ordered_value(x, share, higher = FALSE)
     expect_true(at %in% x)
     expect_gte(sum(x <= at), share * size - 1e-6)

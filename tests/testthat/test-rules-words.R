@@ -50,7 +50,7 @@ test_that("with every text replaced by its name, all results and exit codes are 
   keyed <- quietly(with_keys(results))
   expect_identical(keyed$codes, worded$codes)
   expect_identical(worded$codes, c(0L, 1L, 1L, 2L, 2L, 0L, 0L))
-  # columns in words, for readers: what is in them decides nothing
+  # columns in words, for readers: their contents decide nothing
   words <- c("meaning", "criterion", "explanation", "note", "misspecification", "change", "trouble")
   for (k in seq_along(worded$frames)) {
     one <- worded$frames[[k]]

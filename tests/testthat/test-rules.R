@@ -1,4 +1,4 @@
-# Rules turn numbers into codes: each is tried just below, at and just above its boundaries.
+# Rules turn numbers into codes: each is tested just below, at and just above its boundaries.
 
 near <- 1e-9
 
@@ -11,7 +11,7 @@ test_that("one decision from significance, size and power", {
     ifelse(significant, ifelse(powerful %in% TRUE & large %in% FALSE, "negligible",
                                "misspecified"),
            ifelse(powerful %in% TRUE, "not_misspecified", "cannot_tell"))))
-  # written out, since the rule is short: what a reader would look up
+  # written out, since the rule is short: the values that a reader would look up
   table <- c("TRUE TRUE TRUE" = "misspecified", "TRUE FALSE TRUE" = "negligible",
              "TRUE TRUE FALSE" = "misspecified", "TRUE FALSE FALSE" = "misspecified",
              "FALSE TRUE TRUE" = "not_misspecified", "FALSE FALSE TRUE" = "not_misspecified",
@@ -47,7 +47,7 @@ test_that("a rung fails only by CFI together with another criterion", {
   for (two in c("rmsea", "srmr", "p"))
     expect_equal(rule_rung(c("cfi", two), TRUE, FALSE), "fails")
   expect_equal(rule_rung(c("cfi", "rmsea"), TRUE, FALSE, improper = TRUE), "improper")
-  # what was not found holds only if it could have been found
+  # an undetected difference means that the rung holds only if it could have been detected
   weak <- function(...) rule_rung(..., powerful = FALSE)
   expect_equal(weak(character(), FALSE, FALSE), "cannot_tell")
   expect_equal(weak(character(), TRUE, FALSE), "holds_small_differences")
@@ -91,7 +91,7 @@ test_that("criteria of change are broken just above their limits", {
   expect_equal(broken(rmsea = 0.030 + near, metric = TRUE, groups = 10), "rmsea")
   expect_equal(broken(cfi = -0.020, rmsea = 0.030, metric = TRUE, groups = 9), c("cfi", "rmsea"))
   expect_equal(broken(cfi = -0.020, groups = 10), "cfi")
-  # p only when it was asked for
+  # p only when it was requested
   expect_length(broken(p = 0), 0)
   k <- criteria(p_change = .05)
   expect_length(broken(p = .05, k = k), 0)
@@ -135,7 +135,7 @@ test_that("a rung rests on the nearest one below it that is not sound", {
                rep(NA_integer_, 4))
   expect_equal(rule_foundation(c("fits", "fails", "holds", "differs"), c(NA, 1, 1, 3)),
                rep(NA_integer_, 4))
-  # structural steps rest on their rung and on the steps that held
+  # structural steps depend on their rung and on the steps that held
   expect_equal(rule_foundation(c("fits", "fails", "holds", "differs", "holds", "cannot_tell"),
                                c(NA, 1, 2, 3, 3, 5)), c(NA, NA, 2L, 2L, 2L, 2L))
   expect_equal(rule_foundation(c("fits", "holds", "differs_negligibly", "differs"),
@@ -303,7 +303,7 @@ test_that("what was freed is found again with the same sign, below the level", {
   expect_identical(found(c(1, 1, 1, -1, 1), c(0.049, 0.05, 0.051, 0.001, NA)),
                    c("found_again", "same_sign", "same_sign", "other_sign", "not_known"))
   expect_identical(found(NA, NA), "not_known")
-  # what was not found at first cannot be found again
+  # a parameter that was not significant at first cannot be replicated
   expect_identical(found(p = c(.05 - near, .05, .488, NA)),
                    c("found_again", "not_found_before", "not_found_before", "not_known"))
   # and it must not be small
@@ -345,7 +345,7 @@ test_that("codes of missing values are numbers or texts, and none of them is mis
     expect_error(check_missing_codes(codes), class = "orizzonte_error_input")
   expect_identical(is_code(c(1, -9, NA), NULL), c(FALSE, FALSE, FALSE))
   expect_identical(is_code(c(1, -9, NA), c(-9, 99)), c(FALSE, TRUE, FALSE))
-  # a number is one however it was written, and a text is no number
+  # a number matches in any notation, and a text is not a number
   expect_identical(is_code(c(1, -9, NA), c("-9", "n/a")), c(FALSE, TRUE, FALSE))
   expect_identical(is_code(c("1", " n/a ", NA), c("-9", "n/a")), c(FALSE, TRUE, FALSE))
   expect_identical(is_code(factor(c("a", "-9")), -9), c(FALSE, TRUE))

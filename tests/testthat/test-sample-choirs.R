@@ -14,8 +14,8 @@ demo_data <- function(bp) {
   data[stats::complete.cases(data), ]
 }
 
-# The oracle's cells from the parameter table: only its rows and values are taken, not what the
-# package does with them.
+# The oracle's cells from the parameter table: only its rows and values are used, not the package's
+# computations.
 table_model <- function(layout) {
   all <- c(layout$observed, layout$constructs)
   rows <- layout$rows

@@ -22,7 +22,7 @@ test_that("a covariance matrix is not taken for rows of people", {
   yaml <- tempfile(fileext = ".yaml")
   write_blueprint(bp, yaml)
   expect_equal(command("fit", yaml, file)$code, 2L)
-  # as many people as variables are just too few people
+  # as many people as variables are simply too few people
   expect_error(fit_model(bp, x[1:4, ]), "complete rows", class = "orizzonte_error_data")
 })
 
@@ -57,7 +57,7 @@ test_that("summary data must be finite, and each row of their file one of its ki
   one <- summary_data(s, 300, means = colMeans(x))
   expect_error(fit_model(bp, list(men = one, women = summary_data(s, 200))), "women",
                class = "orizzonte_error_data")
-  # empty text is no group: its rows are left out, and said
+  # empty text is not a group: its rows are left out, with a note
   expect_error(fit_model(bp, cbind(x, g = rep(c("a", ""), length.out = nrow(x))), by = "g"),
                text_pattern("least_two_are_needed"), class = "orizzonte_error_data")
 })
@@ -208,7 +208,7 @@ test_that("texts may mean missing, and a column of numbers besides them is numbe
   expect_equal(deviance(fit), deviance(quiet_fit(bp, clean, by = "setting")))
   screened <- as.data.frame(screen_data(data, be1:be2, missing_codes = c("n/a", "-9")))
   expect_equal(screened$missing, colSums(is.na(clean[c("be1", "be2")])), ignore_attr = TRUE)
-  # a text that is no code is still one too many
+  # a text that is not a code remains an error
   data$be1[11] <- "often"
   expect_error(fit_model(bp, data, missing_codes = "n/a"), "often", class = "orizzonte_error_data")
   # empty cells are missing, as on the command line; all texts of all columns are named at once

@@ -1,8 +1,8 @@
-# Aggregate queries against the same data in memory, in each engine that is here.
+# Aggregate queries against the same data in memory, in each available engine.
 
 bp <- collected_model
 
-# A connection with the table choirs in it, and how to be rid of it.
+# A connection with the table choirs in it, and a function that closes it.
 with_table <- function(connection, data, code) {
   DBI::dbWriteTable(connection, "choirs", data, overwrite = TRUE)
   code(database_table(connection, "choirs"))
@@ -13,7 +13,7 @@ engine_tests <- function(connection) {
     expect_same_moments(collect_summary(table, bp), far)
     expect_same_fit(table)
   })
-  # names that would run something are names
+  # names that would run something are treated as names
   hostile <- "be2\"; DROP TABLE choirs; --"
   odd <- far
   names(odd)[names(odd) == "be2"] <- hostile
@@ -27,7 +27,7 @@ engine_tests <- function(connection) {
     quietly(collect_summary(table, own, by = setting, missing_codes = c(-9, 1e3)))
     expect_true(DBI::dbExistsTable(connection, "choirs"))
   })
-  # missing codes, logical columns, nothing seen, constants
+  # missing codes, logical columns, no observed values, constants
   coded <- far
   coded$sc1[1:9] <- -9
   coded$years <- as.integer(coded$years)
@@ -56,7 +56,7 @@ test_that("SQLite, in memory and by address", {
   DBI::dbWriteTable(connection, "choirs", far, overwrite = TRUE)
   address <- paste0("sqlite:", file, "?table=choirs")
   expect_same_moments(collect_summary(address, bp), far)
-  # text among numbers would be summed up as zero there
+  # text among numbers would be summed as zero there
   DBI::dbExecute(connection, "UPDATE choirs SET be3 = 'oops' WHERE rowid = 5")
   expect_error(collect_summary(address, bp), "oops", class = "orizzonte_error_data")
   DBI::dbDisconnect(connection)

@@ -33,7 +33,7 @@ test_that("more levels become 0/1 columns, as in lm()", {
     unname(coef(fit)[c("effect[townBrook, be1]", "effect[townCliff, be1]", "effect[years, be1]")]),
                unname(coef(reference)[c("townBrook", "townCliff", "years")]), tolerance = 1e-7)
   expect_equal(nrow(estimates(fit)[estimates(fit)$kind == "covariance", ]), 3)
-  # what the user wrote is kept, so that its file fits the same data again
+  # the user's input is kept, so that its file fits the same data again
   file <- tempfile(fileext = ".yaml")
   write_blueprint(fit$request$blueprint, file)
   expect_equal(coef(quiet_fit(read_blueprint(file), data)), coef(fit))

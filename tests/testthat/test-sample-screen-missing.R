@@ -1,4 +1,4 @@
-# What is missing, and clusters, against their definitions.
+# Missing values and clusters, against their definitions.
 
 # Plain EM of means and covariances, one case after the other.
 plain_em <- function(x, steps = 3000) {
@@ -71,13 +71,13 @@ test_that("coverage, missing by group and the sentence say what the data hold", 
   expect_output(print(screen), text_pattern("missing_group_leading_ones"))
   share <- paste0(round(100 * mean(rowSums(is.na(x)) > 0)), "%")
   expect_match(missing_sentence(screen), text_pattern("rows_miss_something_though", rows = share))
-  # nothing missing: nothing said
+  # without missing values there is no section on them
   whole <- screen_data(data[stats::complete.cases(x), ], v1:v4)
   expect_null(whole$missing)
   expect_no_match(paste(capture.output(print(whole)), collapse = "\n"), "Little")
   expect_error(plot(whole, what = "missing"), class = "orizzonte_error_input")
   expect_s3_class(plot(screen, what = "missing"), "ggplot")
-  # what hangs on other answers is told so
+  # missingness that depends on other answers is reported
   told <- screen_data(within(data, v4[v1 < 0] <- NA), v1:v4)
   expect_match(missing_sentence(told), text_pattern("missingness_is_predicted",
                                                     predictors = "v1..."))

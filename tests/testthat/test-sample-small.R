@@ -1,4 +1,4 @@
-# Small incomplete data: an answer, or an error that says why, at every entry.
+# Small incomplete data: a result, or an error with the reason, in every function.
 
 tiny <- function(n, p, missing) {
   common <- stats::rnorm(n)

@@ -1,5 +1,5 @@
-# The results folder of a study: nothing in it is run, nothing of the user's is touched, what was
-# altered is noticed, and one process at a time writes to it.
+# The results folder of a study: nothing in it is run, no file of the user's is touched, alterations
+# are noticed, and one process at a time writes to it.
 
 tiny <- c("data: data.csv", "blueprints: {b: bp.yaml}", "seed: 2", "figures: none", "steps:",
           "  - check: {blueprint: b}", "  - fit: {blueprint: b}",
@@ -45,7 +45,7 @@ test_that("nothing that a results folder holds is run or unserialized", {
   file <- tiny_study()
   run(file)
   victim <- tempfile()
-  # a promise at the top of a file of R objects runs when the value is looked at
+  # a promise at the top of a file of R objects runs when the value is read
   promise <- local({
     home <- new.env()
     delayedAssign("p", file.create(victim), assign.env = home)
@@ -84,7 +84,7 @@ test_that("what was altered, cut, emptied, renamed or lost is said and done agai
       writeBin(bytes, to)
     },
     missing = function(to) file.rename(to, paste0(to, ".aside")))
-  # every way for one of the two files, the first and the last for the other
+  # every form for one of the two files, the first and the last for the other
   for (name in c("02-fit/estimates.csv", "03-bootstrap/value.json"))
     for (k in if (startsWith(name, "03")) seq_along(spoil) else c(1L, length(spoil))) {
     before <- readBin(inside(name), "raw", file.size(inside(name)))
@@ -99,7 +99,7 @@ test_that("what was altered, cut, emptied, renamed or lost is said and done agai
                               names(spoil)[k]), all = FALSE)
     expect_identical(readBin(inside(name), "raw", file.size(inside(name))), before)
   }
-  # both the file and its entry replaced: a bootstrap of other lengths is not one
+  # both the file and its entry replaced: a bootstrap of other lengths is not accepted
   value <- read_json_text(read_text(inside("03-bootstrap/value.json")))
   for (text in c("{\"type\": \"null\"}", "{\"type\": \"list\", \"values\": []}")) {
     writeLines(text, inside("03-bootstrap/value.json"))
@@ -117,7 +117,7 @@ test_that("results go into folders that are new, empty or ours, and nothing else
     files <- list.files(folder, recursive = TRUE, all.files = TRUE)
     stats::setNames(tools::md5sum(file.path(folder, files)), files)
   }
-  # the study's own folder, in which a step is called like a folder of the user's
+  # the study's own folder, in which a step has the name of a folder of the user's
   file <- tiny_study(c("results: .", sub("check: [{]", "check: {name: thesis, ", tiny)))
   dir.create(beside(file, "01-thesis"))
   writeLines("years of work", beside(file, "01-thesis", "chapter.txt"))
@@ -126,12 +126,12 @@ test_that("results go into folders that are new, empty or ours, and nothing else
   before <- held(dirname(file))
   refused(run(file), "holds other files")
   expect_identical(held(dirname(file)), before)
-  # a folder of something else, and one with a page of somebody else's
+  # a folder of another program, and one with another person's page
   home <- fresh_folder()
   writeLines("<p>mine</p>", file.path(home, "index.html"))
   refused(run(tiny_study(), results = home), "holds other files, such as \"index.html\"")
   expect_identical(readLines(file.path(home, "index.html")), "<p>mine</p>")
-  # what the user puts beside our files stays, and is not written over
+  # files that the user adds beside ours are kept, and not overwritten
   file <- tiny_study()
   run(file)
   inside <- function(...) beside(file, "results", ...)
@@ -260,11 +260,11 @@ test_that("a lock keeps a second run away; that of a process that is gone is tak
     plant(owner)
     expect_identical(states_of(run(file)), rep("kept", 3))
   }
-  # one of another machine is nobody's to judge
+  # a lock of another machine cannot be judged
   plant(utils::modifyList(gone, list(host = "another machine")))
   expect_error(run(file), "another machine", class = "orizzonte_error_locked")
   unlink(beside(file, "results", ".lock"), recursive = TRUE)
-  # a folder of that name that is no lock stays
+  # a folder of that name that is not a lock is kept
   dir.create(beside(file, "results", ".lock"))
   writeLines("mine", beside(file, "results", ".lock", "mine.txt"))
   expect_error(run(file), class = "orizzonte_error_locked")

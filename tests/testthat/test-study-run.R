@@ -1,4 +1,4 @@
-# Studies from one file: run, run again, changed, interrupted, and told what is wrong by line.
+# Studies from one file: run, run again, changed, interrupted, and errors with their lines.
 
 quietly <- function(...) suppressMessages(run_study(..., quiet = TRUE))
 small <- c("title: A small study", "data: choirs.csv", "by: setting",
@@ -24,7 +24,7 @@ csv_of <- function(folder) {
   stats::setNames(lapply(file.path(folder, files), readLines), files)
 }
 
-# The demo is the same study: results that were made elsewhere are good for it, too.
+# The demo is the same study: results that were made elsewhere are also valid for it.
 demo_after <- function(results) {
   folder <- file.path(fresh_folder(), "the demo")
   dir.create(folder)
@@ -44,7 +44,7 @@ demo_after <- function(results) {
   expect_true(all(file.exists(inside(named))))
   for (name in basename(named)) expect_match(demo$err, name, fixed = TRUE)
   expect_false(any(grepl("'NA'", c(demo$out, readLines(inside("results/index.html"))))))
-  # what is said to be tried next, runs
+  # the suggested next steps run
   steps <- sub("^ +orizzonte ", "", grep("^ +orizzonte (run|diagnose) ",
                                          strsplit(demo$err, "\n")[[1L]], value = TRUE))
   expect_length(steps, 2)
@@ -52,7 +52,7 @@ demo_after <- function(results) {
     words <- scan(text = step, what = "", quote = "'", quiet = TRUE)
     expect_equal(do.call(command, as.list(words))$code, 0)
   }
-  # so does what puts the command on the path, in a shell that knows nothing of this session
+  # the instruction that puts the command on the path also runs, in a new shell
   expect_match(demo$err, "mkdir -p", fixed = TRUE)
   line <- trimws(grep("mkdir -p", strsplit(demo$err, "\n")[[1L]], value = TRUE, fixed = TRUE))
   home <- fresh_folder()
@@ -65,14 +65,14 @@ demo_after <- function(results) {
                "^orizzonte [0-9]")
   again <- readRDS(inside("results/06-greeted/fit.rds"))
   expect_equal(nrow(trail(again)), 3)
-  # a study somebody changed is run as it is
+  # a study that somebody changed is run as it is
   writeLines(c("data: choirs.csv", "blueprints: {one: choirs.yaml}", "steps:",
                "  - check: {blueprint: one}"), inside("study.yaml"))
   own <- command("demo", "--out", folder)
   expect_equal(own$code, 0)
   expect_match(own$err, "1 of 1  check")
   expect_false(grepl("readRDS", own$err))
-  # results elsewhere are named where they are; what an older demo left is no hindrance
+  # results elsewhere are named where they are; files of an older demo are not an obstacle
   unlink(inside("study.yaml"))
   writeLines(c("data: choirs.csv", "results: elsewhere", "blueprints: {one: choirs.yaml}", "steps:",
                "  - fit: {blueprint: one}"), inside("study.yaml"))
@@ -115,7 +115,7 @@ test_that("the starter runs unchanged, gives the numbers of R, and its index lea
   expect_identical(main[1:2], c("12-report/report.html", "12-report/methods.txt"))
   report <- xml2::read_html(file.path(results, "12-report", "report.html"))
   expect_identical(xml2::xml_text(xml2::xml_find_first(report, "//h1")), "Why singers stay")
-  # another title is another report, and nothing else
+  # another title changes the report and nothing else
   study <- read_study(file.path(folder, "study.yaml"))
   renamed <- study_fingerprints(utils::modifyList(study, list(title = "Another")))
   kinds <- vapply(study$steps, `[[`, "", "kind")
@@ -123,7 +123,7 @@ test_that("the starter runs unchanged, gives the numbers of R, and its index lea
   pictures <- xml2::xml_find_all(page, "//img")
   expect_true(all(file.exists(file.path(results, xml2::xml_attr(pictures, "src")))))
   expect_true(all(nzchar(xml2::xml_attr(pictures, "alt"))))
-  # every step says what it came to
+  # every step states its conclusion
   said <- xml2::xml_text(xml2::xml_find_all(page, "//h2/following-sibling::p[1]"))
   expect_length(said, 12)
   expect_true(all(nzchar(said[-12])))
@@ -155,7 +155,7 @@ test_that("the same file and data give the same numbers, and only what changed i
   writeLines(sub("because: alike", "because: worded alike", small), file)
   expect_setequal(names(which(states(quietly(file)) == "done")),
                   c("diagnose", "second", "compare", "bootstrap"))
-  # a file that is lost is made again
+  # a lost file is made again
   unlink(file.path(results, "05-compare", "comparison.csv"))
   expect_equal(names(which(states(quietly(file)) == "done")), "compare")
   # other data are another study, in every step
@@ -181,7 +181,7 @@ test_that("a step that fails is named, what is done is kept, and it goes on from
   writeLines(small, file)
   state <- states(quietly(file))
   expect_equal(unname(state), c("kept", "kept", "kept", "done", "done", "done"))
-  # killed in the middle: nothing half-done is taken for done
+  # killed in the middle: an unfinished step is not treated as done
   writeLines("half", file.path(results, "06-bootstrap", "value.json"))
   expect_equal(unname(states(quietly(file))), c(rep("kept", 5), "done"))
 })
@@ -232,7 +232,7 @@ test_that("what is wrong in a study file is told with its line and the nearest w
     expect_s3_class(error, "orizzonte_error_study")
     rlang::cnd_message(error)
   }
-  # what is changed into what; the line that is named; the rows that are shown
+  # the replacement of each line; the line that is named; the rows that are shown
   refused <- function(from, to, line, ...) {
     rows <- list(...)
     said <- wrong(from, to)

@@ -1,5 +1,5 @@
-# Who takes texts apart: each function of the package that does is listed with what it parses, so
-# that no result can come to depend on the words of a sentence.
+# Functions that parse texts: each one is listed with what it parses, so that no result can depend
+# on the words of a sentence.
 
 parsers <- c("sub", "gsub", "grepl", "grep", "regmatches", "regexpr", "gregexpr", "regexec",
              "startsWith", "endsWith", "strsplit")
@@ -29,7 +29,7 @@ test_that("every function that takes a text apart is listed with what it parses"
   found <- unique(parsing_functions(folder[1L]))
   expect_identical(setdiff(found, paste(listed$file, listed$function.)), character())
   expect_identical(setdiff(paste(listed$file, listed$function.), found), character())
-  # it would be noticed
+  # it would be detected
   other <- tempfile()
   dir.create(other)
   writeLines("f <- function(x) if (startsWith(x$verdict, \"holds\")) 1", file.path(other, "a.R"))

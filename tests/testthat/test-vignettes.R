@@ -1,4 +1,4 @@
-# The pages of the documentation: complete, in order, and true to what there is.
+# The pages of the documentation: complete, in order, and correct.
 
 pages <- file.path(testthat::test_path("..", ".."), "vignettes")
 in_order <- c("orizzonte", "structural", "models", "amendments", "measures", "groups", "along",
@@ -66,7 +66,7 @@ test_that("the glossary's addresses are read by the reader of addresses, its fun
                   "r_squared|indirect|total|quantity)\\[[^]]+\\]$")
   addresses <- grep(shape, code, value = TRUE)
   expect_gt(length(addresses), 15)
-  # each is taken apart into what is written there, and is no pattern
+  # each is split into its literal parts, and is not a pattern
   for (address in addresses) {
     parsed <- parse_address(address)
     parts <- strsplit(gsub("^[a-z_]+\\[|\\]$", "", address), ", | [|] ")[[1L]]
@@ -102,7 +102,7 @@ test_that("the code of the README runs, and says what is said about it", {
 })
 
 test_that("the tables that commands are said to have are there, in every format", {
-  # JSON holds what is not a table of its own
+  # JSON contains results that are not separate tables
   fit <- quiet_fit(read_blueprint(extdata("choirs-start.yaml")), choirs)
   json <- jsonlite::fromJSON(fit_json(fit, "fit"))
   for (table in setdiff(fit_tables, separate_tables))
@@ -120,7 +120,7 @@ test_that("with weights there is no likelihood to compare models by, as the page
                                     weights = "weight"))
   expect_true(is.na(AIC(fit)))
   expect_true(is.na(BIC(fit)))
-  # a shortened argument is understood, and still refused
+  # a shortened argument is recognized, and still refused
   expect_error(estimates(fit, lvl = 0.9), text_pattern("did_you_mean_argument", word = "level"))
 })
 
