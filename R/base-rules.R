@@ -160,13 +160,12 @@ rule_amendment <- function(p_adjusted, p, large, powerful, level) {
 # cross the boundary of a hypothesis, or move by at least half a standard error and possibly
 # (`limit`: the end of the interval of the movement) by the smallest size that matters; "harmless"
 # when it cannot reach that size; else "open". `unit`: standard deviations per raw unit; without one
-# half a standard error stands for the smallest size.
+# half a standard error stands for the smallest size. Vectors.
 rule_move <- function(movement, limit, crosses, se, unit, smallest) {
-  if (anyNA(c(movement, limit))) return("open")
-  if (crosses) return("matters")
-  large <- if (is.na(unit)) limit >= 0.5 * se else limit * unit >= smallest
-  if (!large) return("harmless")
-  if (abs(movement) >= 0.5 * se) "matters" else "open"
+  large <- ifelse(is.na(unit), limit >= 0.5 * se, limit * unit >= smallest)
+  known <- ifelse(crosses, "matters",
+                  ifelse(!large, "harmless", ifelse(abs(movement) >= 0.5 * se, "matters", "open")))
+  ifelse(is.na(movement) | is.na(limit), "open", known)
 }
 
 # Multivariate kurtosis other than the normal one, and heavy tails, by Mardia's test at .01: with

@@ -82,8 +82,7 @@ focal_correlations <- function(view) {
 }
 
 # Movements of all focal quantities by all rows: a data frame, one row for each candidate and
-# target;
-# the rows and targets it was computed for. `leaders`: how many were refitted (`real`).
+# target. `real`: the leading refits.
 row_moves <- function(fit, rows, real, criteria) {
   targets <- tryCatch(focal_quantities(fit), orizzonte_error = function(e) list())
   size <- length(rows$parameter)
@@ -103,27 +102,32 @@ row_moves <- function(fit, rows, real, criteria) {
       list(fit = fit_at_entries(fit, layout_entries(fit, found$eta)),
            model = core_implied(found$core, found$eta))
   })
-  columns <- lapply(targets, function(one) {
-    slope <- drop(crossprod(response, one$gradient))
-    itself <- with$entry > 0L & own$entry %in% one$row
-    slope[itself] <- own$kept[itself]
-    movement <- slope * change
-    limit <- abs(slope) * (abs(change) + 1.96 * abs(se_change))
-    refitted <- vapply(single, function(i) {
-      found <- light[i][[1L]]
-      if (is.null(found) || is.null(one$at)) return(NA_real_)
-      one$at(found$fit, found$model) - one$value
+  # rows x targets
+  slope <- crossprod(response, vapply(targets, `[[`, numeric(nrow(response)), "gradient"))
+  itself <- with$entry > 0L &
+    vapply(targets, function(one) own$entry %in% one$row & !is.na(one$row), logical(length(single)))
+  slope[itself] <- own$kept[row(slope)[itself]]
+  refitted <- matrix(NA_real_, length(single), length(targets))
+  for (k in which(single <= length(light))) {
+    found <- light[[single[k]]]
+    if (is.null(found)) next
+    refitted[k, ] <- vapply(targets, function(one) {
+      if (is.null(one$at)) NA_real_ else one$at(found$fit, found$model) - one$value
     }, 0)
-    crosses <- one$bounded & sign(one$value + movement) != sign(one$value)
-    list(parameter = own$parameter, target = rep(one$target, length(single)), movement = movement,
-         limit = limit, in_se = abs(movement) / one$se,
-         verdict = mapply(rule_move, movement, limit, crosses,
-                          MoreArgs = list(se = one$se, unit = one$unit,
-                                          smallest = criteria$smallest)),
-         refitted = refitted)
-  })
-  out <- list_frame(do.call(Map, c(list(c), columns)))
-  out[order(match(out$parameter, own$parameter)), ]
+  }
+  # one target after the other for each row
+  by_row <- function(x) as.vector(t(x))
+  each <- function(name, kind) rep(vapply(targets, `[[`, kind, name), length(single))
+  movement <- by_row(slope * change)
+  limit <- by_row(abs(slope) * (abs(change) + 1.96 * abs(se_change)))
+  value <- each("value", 0)
+  list_frame(list(
+    parameter = rep(own$parameter, each = length(targets)), target = each("target", ""),
+    movement = movement, limit = limit, in_se = abs(movement) / each("se", 0),
+    verdict = rule_move(movement, limit,
+                        each("bounded", NA) & sign(value + movement) != sign(value),
+                        se = each("se", 0), unit = each("unit", 0), criteria$smallest),
+    refitted = by_row(refitted)))
 }
 
 fit_at_entries <- function(fit, values) {

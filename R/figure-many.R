@@ -204,26 +204,22 @@ plot.orizzonte_bootstrap <- function(x, parameters = NULL, ...) {
   drawn <- drawn_numbers(x, table, parameters)
   rows <- match(drawn, table$parameter)
   values <- x$values[, rows, drop = FALSE]
-  points <- list_frame(list(value = as.numeric(values),
-                            parameter = factor(rep(drawn, each = nrow(values)), drawn)))
-  marks <- list_frame(c(list(parameter = factor(drawn, drawn)),
-                        as.list(table[rows, c("estimate", "lower", "upper")])))
-  aes <- ggplot2::aes
-  .data <- rlang::.data
-  ggplot2::ggplot(points[is.finite(points$value), ], aes(.data$value)) +
-    ggplot2::geom_rect(data = marks[!is.na(marks$lower), ], inherit.aes = FALSE,
-                       mapping = aes(xmin = .data$lower, xmax = .data$upper, ymin = -Inf,
-                                     ymax = Inf), fill = palette_dusk[["sand"]]) +
-    ggplot2::geom_histogram(bins = 30, fill = palette_dusk[["slate"]], colour = "white",
-                            linewidth = 0.1) +
-    ggplot2::geom_vline(data = marks, mapping = aes(xintercept = .data$estimate),
-                        colour = palette_dusk[["amber"]], linewidth = 0.6) +
-    ggplot2::facet_wrap(~parameter, scales = "free") +
+  panels <- lapply(seq_along(drawn), function(k) {
+    value <- values[is.finite(values[, k]), k]
+    counted <- graphics::hist(value, breaks = seq(min(value), max(value), length.out = 31L),
+                              plot = FALSE)
+    band <- c(table$lower[rows[k]], table$upper[rows[k]])
+    list(title = drawn[k], span = range(value, band, table$estimate[rows[k]], na.rm = TRUE),
+         band = band,
+         line = table$estimate[rows[k]], bars = list(
+           from = counted$breaks[-31L], to = counted$breaks[-1L], n = counted$counts,
+           fill = rep(palette_dusk[["slate"]], 30L)))
+  })
+  small_histograms(panels) +
     ggplot2::labs(x = NULL, y = text_of("axis_replicates"),
                   title = paste0("Replicates: ", x$fit$request$blueprint$title),
                   caption = text_of("line_estimate_ground_interval", level = 100 * x$asked$level,
-                                    interval = interval_words[[x$asked$interval]])) +
-    figure_theme()
+                                    interval = interval_words[[x$asked$interval]]))
 }
 
 most_drawn <- 12L

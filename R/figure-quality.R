@@ -277,7 +277,8 @@ column_plot <- function(x, columns) {
   at <- match(drawn, table$variable)
   note <- table$note[at]
   title <- paste0(drawn, ifelse(nzchar(note), paste0(": ", note), ""))
-  bars <- do.call(rbind, lapply(seq_along(drawn), function(i) {
+  missing <- table$missing[at]
+  panels <- lapply(seq_along(drawn), function(i) {
     v <- x$data[[drawn[i]]]
     v <- v[!is.na(v)]
     breaks <- if (length(unique(v)) <= 12L && all(v == round(v))) seq(min(v) - 0.5, max(v) + 0.5,
@@ -287,18 +288,12 @@ column_plot <- function(x, columns) {
                           left.open = TRUE)
     look <- nzchar(note[i]) &
       (note[i] != screen_words[["code"]] | seq_along(counted$counts) %in% coded)
-    list_frame(list(column = rep(title[i], length(counted$counts)), x = counted$mids,
-                    n = counted$counts, width = diff(counted$breaks) * 0.92,
-                    look = ifelse(look, "look at it", "as expected")))
-  }))
-  bars$column <- factor(bars$column, levels = title)
-  .data <- rlang::.data
-  missing <- table$missing[at]
-  ggplot2::ggplot(bars, ggplot2::aes(.data$x, .data$n, width = .data$width, fill = .data$look)) +
-    ggplot2::geom_col() +
-    ggplot2::facet_wrap(~column, scales = "free") +
-    ggplot2::scale_fill_manual(values = c(`as expected` = palette_dusk[["slate"]],
-                                          `look at it` = palette_dusk[["amber"]]), guide = "none") +
+    gap <- 0.04 * diff(counted$breaks)
+    list(title = title[i], span = range(counted$breaks), whole = all(v == round(v)), bars = list(
+      from = counted$breaks[-length(counted$breaks)] + gap, to = counted$breaks[-1L] - gap,
+      n = counted$counts, fill = unname(palette_dusk[ifelse(look, "amber", "slate")])))
+  })
+  small_histograms(panels) +
     ggplot2::labs(x = NULL, y = text_of("axis_rows"), title = text_of("data_screening"),
                   caption = text_of("columns_shown", rows = count_of(x$rows, "row"),
                                     missing = count_of(sum(missing), "missing value"),
@@ -306,8 +301,5 @@ column_plot <- function(x, columns) {
                                      text_of("amber_columns"),
                                     data = if (length(drawn) < length(x$data))
                                      text_of("more_columns_not_shown",
-                                             drawn = length(x$data) - length(drawn)))) +
-    figure_theme() +
-    ggplot2::theme(panel.grid.major.x = ggplot2::element_blank(),
-                   strip.text = ggplot2::element_text(face = "plain"))
+                                             drawn = length(x$data) - length(drawn))))
 }

@@ -113,3 +113,28 @@ test_that("a misfitting growth model reaches the optimum that random starts find
   expect_gt(max(found$chisq), min(found$chisq) + 100)
   expect_lt(coef(fit)[["variance[Slope]"]], 0)
 })
+
+test_that("where most groups are sound, few starts find the optimum that many starts find", {
+  items <- c(paste0("x", 1:4), paste0("y", 1:4))
+  group <- function(g, sound) {
+    a <- stats::rnorm(120)
+    b <- 0.4 * a + stats::rnorm(120)
+    x <- cbind(outer(a, rep(0.8, 4)), outer(b, rep(0.8, 4))) * sound +
+      matrix(stats::rnorm(120 * 8), 120)
+    cbind(stats::setNames(as.data.frame(x), items), g = g)
+  }
+  bp <- blueprint("Few of many") |> construct("X", reflected_in = x1:x4) |>
+    construct("Y", reflected_in = y1:y4) |> hold_equal(loading)
+  searched <- 0L
+  for (seed in 1:4) {
+    set.seed(seed)
+    data <- do.call(rbind, lapply(1:5, function(g) group(letters[g], sound = g > 2)))
+    fit <- suppressMessages(suppressWarnings(fit_model(bp, data, by = g)))
+    expect_equal(fit$solution$status, 0L)
+    many <- core_fit(fit$layout$model, core_moments(fit), numeric(), 30L, FALSE, TRUE)
+    expect_lte(fit$solution$discrepancy, many$discrepancy + 1e-8)
+    searched <- searched + (nrow(improper_parts(fit)) > 0L)
+  }
+  # the rule was needed
+  expect_gt(searched, 0L)
+})

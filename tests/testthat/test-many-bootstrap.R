@@ -264,9 +264,9 @@ test_that("lost and improper replicates are counted, and left out by the stated 
 test_that("replicates are drawn, twelve numbers at most or those that are named", {
   fit <- quiet_fit(effect_model, small_choir)
   boot <- bootstrap_fit(fit, 30, seed = 1, interval = "percentile")
-  expect_identical(nlevels(ggplot2::ggplot_build(plot(boot))$plot$data$parameter), 12L)
+  expect_length(unique(plot(boot)$data$panel), 12L)
   one <- plot(boot, "effect[Belonging, Calm]")
-  expect_identical(nrow(one$data), 30L)
+  expect_identical(sum(one$data$n), 30L)
   expect_error(plot(boot, "effect[Belonging, Nobody]"), class = "orizzonte_error_address")
   expect_error(confint(boot, 999), class = "orizzonte_error_address")
   expect_error(confint(fit, 999), class = "orizzonte_error_address")

@@ -116,8 +116,11 @@ test_that("labelled columns of statistics files are understood", {
 
 test_that("the picture of a screen has a panel for each column, noted ones first", {
   plot <- plot(screen_data(choirs_troubled), columns = 6)
-  panels <- levels(plot$data$column)
+  panels <- unique(plot$data$panel)
   expect_length(panels, 6)
+  # every value of a column is in one of its bars
+  expect_equal(sum(plot$data$n[plot$data$panel == panels[1]]),
+               sum(!is.na(choirs_troubled[[sub(":.*", "", panels[1])]])))
   expect_true(any(grepl("wa3: duplicate", panels, fixed = TRUE)))
   expect_error(plot(screen_data(choirs, setting)), class = "orizzonte_error_input")
 })

@@ -12,9 +12,12 @@ PivotedRoot pivoted_root(const Matrix& symmetric, double tolerance) {
   PivotedRoot out;
   for (int i = 0; i < n; ++i) out.pivot.push_back(i);
   Vector left(n);
+  // rows and columns j < k of a symmetric matrix of which the upper triangle is kept
   const auto swap = [&](int j, int k) {
-    a.row(j).head(n).swap(a.row(k).head(n));
-    a.col(j).swap(a.col(k));
+    a.col(j).head(j).swap(a.col(k).head(j));
+    for (int i = j + 1; i < k; ++i) std::swap(a(j, i), a(i, k));
+    for (int i = k + 1; i < n; ++i) std::swap(a(j, i), a(k, i));
+    std::swap(a(j, j), a(k, k));
     std::swap(out.pivot[j], out.pivot[k]);
     std::swap(left[j], left[k]);
   };
@@ -42,9 +45,10 @@ PivotedRoot pivoted_root(const Matrix& symmetric, double tolerance) {
     }
     const int rest = n - last;
     if (rank < last || rest == 0) break;
-    // both triangles, since rows are swapped as well as columns
-    const auto strip_rows = a.block(first, last, last - first, rest);
-    a.bottomRightCorner(rest, rest).noalias() -= strip_rows.transpose() * strip_rows;
+    const Matrix strip_rows = a.block(first, last, last - first, rest);
+    a.bottomRightCorner(rest, rest)
+        .selfadjointView<Eigen::Upper>()
+        .rankUpdate(strip_rows.transpose(), -1);
   }
   out.root = Matrix::Zero(rank, n);
   for (int j = 0; j < n; ++j) {

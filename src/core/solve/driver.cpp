@@ -25,6 +25,7 @@ constexpr double full_starts_up_to = 60;  // parameters
 constexpr int more_by_group = 2;          // times the starts, where nothing binds the groups
 constexpr double misfit = 0.1 * 0.1;      // discrepancy by degree of freedom: an RMSEA of .10
 constexpr double same_optimum = 1e-11;    // difference of discrepancies
+constexpr double most_groups = 0.5;       // less doubt than this leaves most groups sound
 constexpr int stuck_tries = 5;            // ends of quick runs from which the surer steps are tried
 
 // The loading without a parameter of its own: the marker, or the loading that is determined by an
@@ -71,17 +72,20 @@ std::shared_ptr<const Model> with_strong_markers(const Model& model, const Vecto
 }
 
 // A converged solution with a negative variance, or at an active bound, may be a poor local
-// optimum: other starts are worth trying.
-bool doubtful(const Model& model, const Optimum& x) {
+// optimum: other starts are worth trying. The proportion of groups that give cause for doubt; 1 for
+// a bound, which may concern several.
+double doubt(const Model& model, const Optimum& x) {
   for (int k = 0; k < x.active.size(); ++k)
-    if (x.active[k] && model.constraints[k].bound) return true;
+    if (x.active[k] && model.constraints[k].bound) return 1;
   const Vector eta = model.map(x.theta);
+  Sequence<char> concerned(model.groups.size(), 0);
   for (int e = 0; e < model.entries.size(); ++e) {
     const Entry& entry = model.entries[e];
     if (entry.family == Family::Covariance && entry.row == entry.col && eta[e] < negative)
-      return true;
+      concerned[entry.group] = 1;
   }
-  return false;
+  return static_cast<double>(std::count(concerned.begin(), concerned.end(), 1)) /
+         std::max(1, concerned.size());
 }
 
 // Without constraints across groups, the best optimum consists of the best of each group.
@@ -147,7 +151,7 @@ class Driver {
         if (start > 0) orient(*model_, best);
       }
       if (callbacks_.stop.stopped()) return interrupted(best);
-      if (start == 0 && sample_.size() > 1 && wanted(best) > 0) {
+      if (start == 0 && sample_.size() > 1 && wanted(best) > 0 && !mostly_sound(best)) {
         by_groups(best, bound, stuck);
         search_ -= 2;
       }
@@ -173,13 +177,25 @@ class Driver {
     const double df = degrees_of_freedom(*model_);
     const bool misfits = df > 0 && best.discrepancy > misfit * df;
     const int times = best.status != Status::Converged ? starts_when_not
-                      : doubtful(*model_, best)        ? starts_when_doubtful
+                      : doubt(*model_, best) > 0       ? starts_when_doubtful
                                                        : 0;
-    if (times > 0) return to_int(std::ceil(times * asked * affordable(*model_)));
+    if (times > 0) {
+      const int starts = to_int(std::ceil(times * asked * affordable(*model_)));
+      return mostly_sound(best) ? std::min(starts, further_starts) : starts;
+    }
     // equations such as b = a^2 may have several optima even if the model fits; a refit from a
     // previous solution should stay near it
     const bool several = misfits || has_equations(*model_);
     return several && asked > 0 && !is_whole(start_) ? search_ : 0;
+  }
+
+  // Groups that share parameters, of which only a minority gives cause for doubt: the others
+  // determine the shared parameters. In 250 searches of random models, more starts never found a
+  // better optimum, nor did the optima of single groups in the 82 in which this was recorded.
+  bool mostly_sound(const Optimum& best) const {
+    if (best.status != Status::Converged || separable(*model_)) return false;
+    const double share = doubt(*model_, best);
+    return share > 0 && share < most_groups;
   }
 
   static bool is_whole(const Vector& start) { return start.size() > 0 && start.allFinite(); }
