@@ -1,62 +1,73 @@
 # Timings of whole calls at size, as ratios to a reference measured in the same run: many missing
-# patterns, replicates, many constructs, many groups. Writes bench/results/budgets-large.txt.
+# patterns, replicates, many constructs, many groups, reports, memory, and the study of the demo.
+# Writes bench/results/budgets-large.txt; takes about five minutes.
 #   R_LIBS=.build/library Rscript --no-init-file bench/budgets-large.R
 suppressPackageStartupMessages(library(orizzonte))
 inside <- asNamespace("orizzonte")
 quiet <- function(code) suppressWarnings(suppressMessages(code))
-# The median of three runs: the speed of a machine drifts.
-seconds <- function(code) {
-  code <- substitute(code)
-  here <- parent.frame()
-  stats::median(vapply(1:3, function(i) system.time(eval(code, here))[["elapsed"]], 0))
-}
-
 source("bench/simulated.R")
+
+elapsed <- function(call) system.time(call())[["elapsed"]]
 rows <- list()
-add <- function(work, own, reference, budget) {
+row <- function(work, own, reference, ratio, budget) {
   rows[[length(rows) + 1L]] <<- data.frame(work = work, seconds = round(own, 2),
-    reference = round(reference, 3), ratio = signif(own / reference, 3), budget = budget,
-    met = ifelse(own / reference <= budget, "yes", "NO"))
-  print(rows[[length(rows)]], row.names = FALSE, right = FALSE)
+    reference = round(reference, 3), ratio = signif(ratio, 3), budget = budget,
+    met = ifelse(ratio <= budget, "yes", "NO"))
+  message(sprintf("%s: %.2f of at most %g: %s", work, ratio, budget,
+                  rows[[length(rows)]]$met))
 }
+# Both alternately, so that drift in the speed of a machine affects them equally: medians of the
+# times and of the ratios. `fresh` makes the argument of `own` anew, outside of the time: a fit
+# remembers what was read from it.
+compare <- function(work, budget, own, reference, fresh = NULL, repeats = 5L) {
+  pairs <- vapply(seq_len(repeats), function(i) {
+    x <- if (is.null(fresh)) NULL else fresh()
+    c(elapsed(function() if (is.null(fresh)) own() else own(x)), elapsed(reference))
+  }, numeric(2L))
+  row(work, stats::median(pairs[1L, ]), stats::median(pairs[2L, ]),
+      stats::median(pairs[1L, ] / pairs[2L, ]), budget)
+}
+printed <- function(x) invisible(utils::capture.output(print(x)))
 
 set.seed(1)
 holes <- simulated(600, 8, 5)
 holes[matrix(runif(600 * 40) < 0.05, 600)] <- NA
-reference <- seconds(fit <- quiet(fit_model(measurement(8, 5), holes)))
-add("amendments(top = 0), 40 items, 403 patterns, against the fit",
-    seconds(quiet(amendments(fit, top = 0))), reference, 3)
-add("amendments(), the same, with its 20 refits", seconds(quiet(amendments(fit))), reference, 8)
+fit_holes <- function() quiet(fit_model(measurement(8, 5), holes))
+invisible(quiet(amendments(fit_holes(), top = 0)))
+compare("amendments(top = 0), 40 items, 403 patterns, against the fit", 3,
+        function(fit) quiet(amendments(fit, top = 0)), fit_holes, fit_holes, 9L)
+compare("amendments(), the same, with its 20 refits", 8, function(fit) quiet(amendments(fit)),
+        fit_holes, fit_holes)
 
 nine <- simulated(500, 3, 3)
 small <- quiet(fit_model(measurement(3, 3), nine))
-core_time <- function(fit, reps) {
+core_refits <- function(fit, reps) {
   whole <- inside$joint_fit(fit)
-  seconds(inside$core_refit_many(whole$layout$model, inside$core_moments(whole),
-                                 inside$core_theta(whole), inside$case_source(fit), 1, 1L, reps, 4L,
-                                 FALSE))
+  function() inside$core_refit_many(whole$layout$model, inside$core_moments(whole),
+                                    inside$core_theta(whole), inside$case_source(fit), 1, 1L, reps,
+                                    4L, FALSE)
 }
-reference <- core_time(small, 1000L)
 for (type in c("percentile", "bca"))
-  add(paste0("bootstrap_fit(), 1,000 replicates, 9 items, ", type, ", against its core refits"),
-      seconds(quiet(bootstrap_fit(small, 1000, seed = 1, interval = type))), reference,
-      c(percentile = 5, bca = 8)[[type]])
+  compare(paste0("bootstrap_fit(), 1,000 replicates, 9 items, ", type, ", against its core refits"),
+          c(percentile = 5, bca = 8)[[type]],
+          function() quiet(bootstrap_fit(small, 1000, seed = 1, interval = type)),
+          core_refits(small, 1000L))
 nine$aux <- nine$v1_1 + rnorm(500)
 nine[, 1:9][matrix(runif(4500) < 0.06, 500)] <- NA
 robust <- quiet(fit_model(measurement(3, 3), nine, auxiliary = aux, inference = "robust"))
-add("bootstrap_fit(), 100 replicates, missing values, robust, auxiliary",
-    seconds(quiet(bootstrap_fit(robust, 100, seed = 1, interval = "percentile"))),
-    core_time(robust, 100L), 2)
+compare("bootstrap_fit(), 100 replicates, missing values, robust, auxiliary", 2,
+        function() quiet(bootstrap_fit(robust, 100, seed = 1, interval = "percentile")),
+        core_refits(robust, 100L), repeats = 3L)
 
 # the packages that draw are loaded once
 invisible(inside$draw_figure(path_diagram(small), tempfile(), "png"))
 for (constructs in c(20, 40)) {
   data <- simulated(1500, constructs, 5)
-  reference <- seconds(stats::factanal(data, 10))
   fit <- quiet(fit_model(measurement(constructs, 5), data))
-  add(paste("path_diagram() and its drawing,", constructs, "constructs, against factanal"),
-      seconds(inside$draw_figure(path_diagram(fit), tempfile(), "png")), reference,
-      if (constructs == 20) 10 else 5)
+  compare(paste("path_diagram() and its drawing,", constructs, "constructs, against factanal"),
+          if (constructs == 20) 10 else 5,
+          function() inside$draw_figure(path_diagram(fit), tempfile(), "png"),
+          function() stats::factanal(data, 10), repeats = 3L)
 }
 
 groups <- do.call(rbind, lapply(1:24, function(g) {
@@ -65,33 +76,97 @@ groups <- do.call(rbind, lapply(1:24, function(g) {
   cbind(x, group = sprintf("g%02d", g))
 }))
 clean <- groups[!groups$group %in% c("g01", "g02", "g03"), ]
-reference <- seconds(quiet(invariance(measurement(2, 4), clean, by = group)))
-add("invariance(), 24 groups of which 3 have unrelated items, against those without",
-    seconds(quiet(invariance(measurement(2, 4), groups, by = group))), reference, 5)
+compare("invariance(), 24 groups of which 3 have unrelated items, against those without", 5,
+        function() quiet(invariance(measurement(2, 4), groups, by = group)),
+        function() quiet(invariance(measurement(2, 4), clean, by = group)))
 
 for (constructs in c(20, 40)) {
   data <- simulated(1500, constructs, 5)
-  reference <- seconds(fit <- quiet(fit_model(measurement(constructs, 5), data)))
+  fit_data <- function() quiet(fit_model(measurement(constructs, 5), data))
   items <- 5 * constructs
-  add(paste0("construct_quality(), ", items, " items, against the fit"),
-      seconds(quiet(construct_quality(fit))), reference, 3)
-  if (constructs == 40) add("amendments(top = 5), 200 items, against the fit",
-                            seconds(quiet(amendments(fit, top = 5))), reference, 5)
+  compare(paste0("construct_quality(), ", items, " items, against the fit"), 3,
+          function(fit) quiet(construct_quality(fit)), fit_data, fit_data, 3L)
+  if (constructs == 40)
+    compare("amendments(top = 5), 200 items, against the fit", 5,
+            function(fit) quiet(amendments(fit, top = 5)), fit_data, fit_data, 3L)
 }
 many <- do.call(rbind, lapply(1:100, function(g) {
   cbind(simulated(150, 3, 3), group = sprintf("g%03d", g))
 }))
-reference <- seconds(fit <- quiet(fit_model(measurement(3, 3), many, by = group,
-                                              levels = unique(many$group))))
-add("summary() of 100 groups, printed, against their fit",
-    seconds(invisible(utils::capture.output(print(summary(fit))))), reference, 3)
+fit_many <- function() quiet(fit_model(measurement(3, 3), many, by = group,
+                                       levels = unique(many$group)))
+compare("summary() of 100 groups, printed, against their fit", 3,
+        function(fit) printed(summary(fit)), fit_many, fit_many, 3L)
 wide <- function(items) {
   fit <- quiet(fit_model(measurement(items / 10, 10), simulated(1500, items / 10, 10)))
-  seconds(invisible(utils::capture.output(print(summary(fit)))))
+  function() printed(summary(fit))
 }
-half <- wide(200)
-add("summary() of 400 items, printed, against that of 200", wide(400), half, 12)
+compare("summary() of 400 items, printed, against that of 200", 12, wide(400), wide(200),
+        repeats = 3L)
+
+# --- reports and the study of the demo -----------------------------------------------------------
+hundred <- simulated(1000, 10, 10)
+hundred_items <- function() stats::factanal(hundred, 10)
+demo <- read_blueprint(system.file("extdata", "choirs-start.yaml", package = "orizzonte"))
+fit_demo <- function() {
+  list(fit = quiet(fit_model(demo, choirs)),
+       settings = quiet(invariance(read_blueprint(
+         system.file("extdata", "choirs.yaml", package = "orizzonte")), choirs, by = setting)))
+}
+for (ending in c("html", "docx"))
+  if (ending == "html" || requireNamespace("officer", quietly = TRUE))
+    compare(paste0("write_report() of the demo, ", ending, ", against factanal of 100 items"),
+            c(html = 30, docx = 60)[[ending]],
+            function(x) quiet(write_report(x, tempfile(fileext = paste0(".", ending)))),
+            hundred_items, fit_demo, 3L)
+compare("write_tables() of the demo, against factanal of 100 items", 30,
+        function(x) {
+          folder <- tempfile()
+          dir.create(folder)
+          quiet(write_tables(x$fit, folder))
+        }, hundred_items, fit_demo, 3L)
+
+folder <- tempfile("study")
+dir.create(folder)
+new_study_files(folder)
+file <- list.files(folder, "study[.]yaml$", full.names = TRUE, recursive = TRUE)
+work <- sum(system.time(quiet(run_study(file)))[c("user.self", "sys.self")])
+row("run_study() of the demo, seconds of work", work, 1, work, 15)
+
+# --- memory, and loading -------------------------------------------------------------------------
+rscript <- file.path(R.home("bin"), "Rscript")
+peak <- function(code) {
+  code <- paste0(code, "; cat(as.numeric(gsub('[^0-9]', '', grep('^VmHWM', ",
+                 "readLines('/proc/self/status'), value = TRUE))) / 1024)")
+  as.numeric(utils::tail(system2(rscript, c("--no-init-file", "-e", shQuote(code)), stdout = TRUE,
+                                 stderr = FALSE), 1L))
+}
+if (file.exists("/proc/self/status")) {
+  start <- "suppressPackageStartupMessages(library(orizzonte)); source('bench/simulated.R'); "
+  # column by column, so that making the data needs no more than the data
+  data <- paste0("r <- rnorm(1e6); x <- lapply(1:20, function(j) r + rnorm(1e6)); ",
+                 "names(x) <- paste0('v', rep(1:4, each = 5), '_', 1:5); x <- list2DF(x); ")
+  fitted <- "fit <- suppressMessages(fit_model(measurement(4, 5), x))"
+  alone <- peak(paste0(start, "fit_model(measurement(1, 3), simulated(100, 1, 3))"))
+  used <- peak(paste0(start, data, fitted)) - alone
+  size <- 1e6 * 20 * 8 / 2^20
+  row("peak memory of data of 1e6 x 20 and their fit, MB, against the data", used, size,
+      used / size, 3)
+}
+imports <- c("cli", "data.table", "generics", "ggplot2", "htmltools", "jsonlite", "optparse",
+             "Rcpp", "rlang", "yaml")
+loading <- function(names) {
+  code <- paste0("invisible(lapply(c(", toString(dQuote(names, FALSE)), "), loadNamespace))")
+  function() system2(rscript, c("--no-init-file", "-e", shQuote(code)), stdout = FALSE)
+}
+times <- vapply(1:9, function(i) c(elapsed(loading("orizzonte")), elapsed(loading(imports))),
+                numeric(2L))
+beyond <- stats::median(times[1L, ] - times[2L, ])
+row("loading the package, seconds beyond the packages it imports", stats::median(times[1L, ]),
+    stats::median(times[2L, ]), beyond, 0.05)
 
 table <- do.call(rbind, rows)
-writeLines(utils::capture.output(print(table, row.names = FALSE, right = FALSE)),
+writeLines(c(paste0("# ", R.version.string, ", orizzonte ", utils::packageVersion("orizzonte"),
+                    " (bench/budgets-large.R)"), "",
+             utils::capture.output(print(table, row.names = FALSE, right = FALSE))),
            file.path("bench", "results", "budgets-large.txt"))
