@@ -264,6 +264,8 @@ pattern_plot <- function(x) {
                    axis.text.x.top = ggplot2::element_text(angle = 60, hjust = 0))
 }
 
+most_bars <- 100  # of width one
+
 # Histograms.
 column_plot <- function(x, columns) {
   if (!is.numeric(columns) || length(columns) != 1L || is.na(columns) || columns < 1) {
@@ -281,15 +283,16 @@ column_plot <- function(x, columns) {
   panels <- lapply(seq_along(drawn), function(i) {
     v <- x$data[[drawn[i]]]
     v <- v[!is.na(v)]
-    breaks <- if (length(unique(v)) <= 12L && all(v == round(v))) seq(min(v) - 0.5, max(v) + 0.5,
-        1) else pretty(range(v), 16L)
+    whole <- all(v == round(v))
+    breaks <- if (whole && length(unique(v)) <= 12L && diff(range(v)) <= most_bars)
+      seq(min(v) - 0.5, max(v) + 0.5, 1) else pretty(range(v), 16L)
     counted <- graphics::hist(v, breaks = breaks, plot = FALSE)
     coded <- findInterval(x$codes[[drawn[i]]], counted$breaks, rightmost.closed = TRUE,
                           left.open = TRUE)
     look <- nzchar(note[i]) &
       (note[i] != screen_words[["code"]] | seq_along(counted$counts) %in% coded)
     gap <- 0.04 * diff(counted$breaks)
-    list(title = title[i], span = range(counted$breaks), whole = all(v == round(v)), bars = list(
+    list(title = title[i], span = range(counted$breaks), whole = whole, bars = list(
       from = counted$breaks[-length(counted$breaks)] + gap, to = counted$breaks[-1L] - gap,
       n = counted$counts, fill = unname(palette_dusk[ifelse(look, "amber", "slate")])))
   })

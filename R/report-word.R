@@ -154,7 +154,8 @@ word_widths <- function(columns, titles, code) {
     wide <- width > least & width >= 0.9 * max(width[width > least])
     width[wide] <- pmax(least[wide], 0.95 * width[wide])
   }
-  list(width = unname(width * min(1, page_width / sum(width))), points = points)
+  # a little wider where the page has room: other fonts may take the place of the template's
+  list(width = unname(width * min(1.2, page_width / sum(width))), points = points)
 }
 
 cell_padding <- 0.13  # inches: the margins of a cell and a little room

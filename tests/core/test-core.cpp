@@ -14,6 +14,8 @@
 #include "infer/score_test.hpp"
 #include "infer/step_down.hpp"
 #include "linear/arrow.hpp"
+#include "linear/cholesky.hpp"
+#include "linear/dense.hpp"
 #include "linear/pivoted.hpp"
 #include "many/drawn.hpp"
 #include "many/refit_many.hpp"
@@ -188,7 +190,7 @@ TEST_CASE("loadings that average one start and end there, whatever the units of 
   CHECK(result.eta.head(4).mean() == Approx(1));
 }
 
-TEST_CASE("an interrupt is heeded and progress is told") {
+TEST_CASE("an interrupt is heeded and progress is reported") {
   Vector loading(4), residual(4);
   loading << 1, 0.8, 1.3, 0.7;
   residual << 0.5, 0.6, 0.4, 0.9;
@@ -203,7 +205,7 @@ TEST_CASE("an interrupt is heeded and progress is told") {
   CHECK(told > 0);
 }
 
-TEST_CASE("parameters that cannot be told apart are found by rank") {
+TEST_CASE("parameters that are not separately identified are found by rank") {
   // two free residual covariances too many for three items
   Model model = one_factor(3, false);
   for (int j = 1; j < 3; ++j) {
@@ -292,7 +294,7 @@ TEST_CASE("equations hold exactly, and bounds only when they press") {
   CHECK(static_cast<bool>(other.active[0]) == !holds);
 }
 
-TEST_CASE("constraints that cannot hold are told from a failure to converge") {
+TEST_CASE("constraints that cannot hold are distinguished from a failure to converge") {
   Matrix s(3, 3);
   s << 4.0, 1.2, 1.5, 1.2, 3.0, 0.9, 1.5, 0.9, 5.0;
   const Sample sample = {{0, 200, s, Vector()}};
@@ -1167,6 +1169,107 @@ TEST_CASE("step-down p values compare each statistic with itself and all smaller
   const Vector lost = step_down((Vector(1) << std::nan("")).finished(), {1}, Matrix::Zero(1, 2));
   CHECK(std::isnan(lost[0]));
   CHECK(step_down(Vector(0), {}, Matrix(0, 3)).size() == 0);
+}
+
+TEST_CASE("least squares, complements and inverses hold by their definitions, whatever the rank") {
+  Random random(11, 0);
+  const auto drawn = [&](int rows, int columns) {
+    Matrix out(rows, columns);
+    for (int j = 0; j < columns; ++j)
+      for (int i = 0; i < rows; ++i) out(i, j) = random.normal();
+    return out;
+  };
+  for (const int rows : {1, 4, 9})
+    for (const int columns : {1, 4, 9})
+      for (const int rank : {1, std::min(rows, columns)}) {
+        const Matrix a = drawn(rows, rank) * drawn(rank, columns), b = drawn(rows, 2);
+        const Matrix x = least_squares(a, b);
+        // normal equations, and the smallest norm: x has no part in the null space of a
+        CHECK((a.transpose() * (a * x - b)).norm() < 1e-9 * (1 + a.squaredNorm()));
+        const Matrix null = orthogonal_complement(a.transpose());
+        REQUIRE(null.cols() == columns - rank);
+        CHECK((null.transpose() * x).norm() < 1e-9);
+        CHECK((a * null).norm() < 1e-9);
+        CHECK((null.transpose() * null - Matrix::Identity(columns - rank, columns - rank)).norm() <
+              1e-12);
+        Matrix unique;
+        CHECK(unique_least_squares(a, b, unique) == (rank == columns));
+        const Matrix back = pseudo_inverse(a);
+        CHECK((a * back * a - a).norm() < 1e-9 * (1 + a.norm()));
+        CHECK((back * a * back - back).norm() < 1e-9 * (1 + back.norm()));
+      }
+  CHECK(least_squares(Matrix(0, 3), Matrix(0, 2)).norm() == 0);
+  CHECK(least_squares(Matrix(3, 0), Matrix::Ones(3, 2)).rows() == 0);
+  CHECK(orthogonal_complement(Matrix(3, 0)).isIdentity(0));
+  CHECK(orthogonal_complement(Matrix::Zero(3, 2)).cols() == 3);
+  const Matrix square = drawn(6, 6);
+  CHECK((inverse_of(square) * square).isIdentity(1e-9));
+  // numbers that are none come to an end
+  const Matrix nothing = Matrix::Constant(3, 3, std::nan(""));
+  CHECK(least_squares(nothing, nothing).rows() == 3);
+  CHECK(orthogonal_complement(nothing).rows() == 3);
+  CHECK(spectrum_of(nothing).values.size() == 3);
+  CHECK(tridiagonal_eigenvalues(nothing.col(0), nothing.col(1).head(2)).size() == 3);
+}
+
+TEST_CASE("a spectrum and a tridiagonal form give the matrix back, in any size") {
+  Random random(12, 0);
+  for (const int size : {0, 1, 2, 7, 40}) {
+    Matrix a(size, size);
+    for (int j = 0; j < size; ++j)
+      for (int i = j; i < size; ++i) a(i, j) = a(j, i) = random.normal();
+    Matrix lower = a;  // the upper triangle is not read
+    for (int j = 0; j < size; ++j)
+      for (int i = 0; i < j; ++i) lower(i, j) = 1e9;
+    const Spectrum found = spectrum_of(lower);
+    const double scale = 1e-12 * (1 + a.norm());
+    CHECK((found.vectors * found.values.asDiagonal() * found.vectors.transpose() - a).norm() <
+          scale * (1 + size));
+    CHECK(std::is_sorted(found.values.data(), found.values.data() + size));
+    const Tridiagonal form(lower);
+    Matrix t = Matrix::Zero(size, size), q(size, size);
+    for (int j = 0; j < size; ++j) {
+      t(j, j) = form.diagonal[j];
+      if (j > 0) t(j, j - 1) = t(j - 1, j) = form.beside[j - 1];
+      q.col(j) = form.out(Vector::Unit(size, j));
+    }
+    CHECK((q * t * q.transpose() - a).norm() < scale * (1 + size));
+    if (size == 0) continue;
+    const Vector x = Vector::LinSpaced(size, -1, 2);
+    CHECK((form.inward(form.out(x)) - x).norm() < scale * (1 + size));
+    CHECK((tridiagonal_eigenvalues(form.diagonal, form.beside) - found.values).norm() <
+          scale * (1 + size));
+  }
+}
+
+TEST_CASE("a Cholesky factor solves and inverts, below and above the size of blocked algorithms") {
+  Random random(13, 0);
+  for (const int size : {1, 5, 31, 32, 33, 150}) {
+    Matrix x(size + 3, size);
+    for (int j = 0; j < size; ++j)
+      for (int i = 0; i < size + 3; ++i) x(i, j) = random.normal();
+    Matrix a = x.transpose() * x;
+    Cholesky factor;
+    REQUIRE(factor.compute(a, 0.5));
+    for (int j = 0; j < size; ++j) a(j, j) += 0.5;
+    CHECK((factor.solved(a) - Matrix::Identity(size, size)).norm() < 1e-8);
+    CHECK((factor.inverse() * a - Matrix::Identity(size, size)).norm() < 1e-8);
+    CHECK((factor.inverse().diagonal() - factor.inverse_diagonal()).norm() < 1e-10);
+    const Vector values = spectrum_of(a).values;
+    double log_determinant = 0;
+    for (int j = 0; j < size; ++j) log_determinant += std::log(values[j]);
+    CHECK(std::abs(factor.log_determinant() - log_determinant) < 1e-7 * (1 + size));
+    CHECK(factor.smallest_pivot() <= factor.largest_pivot());
+    // not positive definite, and not a number
+    Matrix bad = a;
+    bad(size - 1, size - 1) = -1;
+    CHECK_FALSE(factor.compute(bad));
+    bad(size - 1, size - 1) = std::nan("");
+    CHECK_FALSE(factor.compute(bad));
+  }
+  Cholesky empty;
+  CHECK(empty.compute(Matrix(0, 0)));
+  CHECK(empty.smallest_pivot() == 1);
 }
 
 TEST_CASE("a pivoted root reproduces a matrix of any rank, in strips as well as in one piece") {

@@ -125,6 +125,16 @@ test_that("the picture of a screen has a panel for each column, noted ones first
   expect_error(plot(screen_data(choirs, setting)), class = "orizzonte_error_input")
 })
 
+test_that("columns of any size are drawn", {
+  data <- data.frame(huge = c(1e15, 2e15, 3e15), tiny = c(1e-300, 2e-300, 1e-300), same = 1,
+                     check.names = FALSE)
+  file <- tempfile(fileext = ".svg")
+  expect_no_warning(save_figure(plot(screen_data(data)), file))
+  expect_gt(file.size(file), 1000)
+  whole <- plot(screen_data(data.frame(five = rep(1:5, 1:5))))
+  expect_equal(whole$data$n, 1:5)
+})
+
 test_that("groups come in natural order, with their complete rows and what is wrong with them", {
   set.seed(4)
   data <- data.frame(y1 = rnorm(240), y2 = rnorm(240), y3 = rnorm(240),

@@ -138,6 +138,7 @@ Tridiagonal::Tridiagonal(const Matrix& symmetric) : reflectors_(symmetric) {
   diagonal.resize(n);
   beside.resize(std::max(0, n - 1));
   scales_.resize(std::max(0, n - 1));
+  if (n == 0) return;
   int info = 0;
   with_storage([&](double* work, int size) {
     dsytrd_("L", &n, reflectors_.data(), &n, diagonal.data(), beside.data(), scales_.data(), work,
@@ -150,6 +151,7 @@ Vector Tridiagonal::inward(const Vector& x) const { return product("T", x); }
 
 Vector Tridiagonal::product(const char* transposed, Vector x) const {
   const int n = to_int(x.size()), one = 1;
+  if (n == 0) return x;
   int info = 0;
   with_storage([&](double* work, int size) {
     dormtr_("L", "L", transposed, &n, &one, reflectors_.data(), &n, scales_.data(), x.data(), &n,
