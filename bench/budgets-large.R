@@ -93,8 +93,9 @@ for (constructs in c(20, 40)) {
 many <- do.call(rbind, lapply(1:100, function(g) {
   cbind(simulated(150, 3, 3), group = sprintf("g%03d", g))
 }))
-fit_many <- function() quiet(fit_model(measurement(3, 3), many, by = group,
-                                       levels = unique(many$group)))
+fit_many <- function() {
+  quiet(fit_model(measurement(3, 3), many, by = group, levels = unique(many$group)))
+}
 compare("summary() of 100 groups, printed, against their fit", 3,
         function(fit) printed(summary(fit)), fit_many, fit_many, 3L)
 wide <- function(items) {
