@@ -43,9 +43,11 @@ nine <- simulated(500, 3, 3)
 small <- quiet(fit_model(measurement(3, 3), nine))
 core_refits <- function(fit, reps) {
   whole <- inside$joint_fit(fit)
-  function() inside$core_refit_many(whole$layout$model, inside$core_moments(whole),
-                                    inside$core_theta(whole), inside$case_source(fit), 1, 1L, reps,
-                                    4L, FALSE)
+  function() {
+    inside$core_refit_many(whole$layout$model, inside$core_moments(whole),
+                           inside$core_theta(whole), inside$case_source(fit), 1, 1L, reps, 4L,
+                           FALSE)
+  }
 }
 for (type in c("percentile", "bca"))
   compare(paste0("bootstrap_fit(), 1,000 replicates, 9 items, ", type, ", against its core refits"),
