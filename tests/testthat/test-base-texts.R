@@ -108,7 +108,7 @@ test_that("no sentence stands outside the tables", {
   skip_if(length(source_files()) == 0L, "the sources are not beside the tests")
   # tables of other kinds: commands, options, references, the schema, styles, markup and code
   apart <- c("cli-commands.R", "cli-options.R", "request-options.R", "report-references.R",
-             "study-schema.R", "report-html.R", "report-word.R", "sample-database.R")
+             "study-schema.R", "report-html.R", "report-word.R")
   # codes, sources, and machine-readable output
   codes <- c(amendment_kinds, "sum of others?", unname(criterion_sources),
              unname(unset_changes), unname(interval_words), "df of the corrected \u03c7\u00b2",
