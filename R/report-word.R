@@ -2,6 +2,7 @@
 # are written here because building them cell by cell takes several times as long.
 
 check_word_tools <- function() {
+  # xml2 comes with officer
   if (requireNamespace("officer", quietly = TRUE)) return(invisible())
   abort("report", c(text_of("word_needs_package"), i = text_of("install_or_other_report")))
 }
@@ -19,11 +20,20 @@ save_word <- function(blocks, title, path) {
   document <- officer::set_doc_properties(
     document, title = title, creator = paste("orizzonte", package_version_text()),
     created = Sys.time())
-  # the template holds one empty paragraph, which the first block replaces
-  document <- officer::body_add_xml(document, blocks[1L], pos = "on")
-  for (block in blocks[-1L]) document <- officer::body_add_xml(document, block)
+  fill_body(officer::docx_body_xml(document), blocks)
   print(document, target = path)
   invisible()
+}
+
+# Puts blocks in the place of the template's only paragraph, which is empty. Adding them one by one
+# by officer would search the whole document for the cursor each time.
+fill_body <- function(document, blocks) {
+  body <- xml2::xml_find_first(document, "w:body")
+  empty <- xml2::xml_child(body, 1L)
+  blocks <- xml2::read_xml(paste0("<w:body ", word_names, ">", paste(blocks, collapse = ""),
+                                  "</w:body>"), options = "HUGE")
+  for (block in xml2::xml_children(blocks)) xml2::xml_add_sibling(empty, block, .where = "before")
+  xml2::xml_remove(empty)
 }
 
 word_part <- function(part) {
@@ -148,15 +158,18 @@ word_widths <- function(columns, titles, code) {
   room <- page_width - cell_padding * length(texts)
   points <- min(8.5, max(6, floor(2 * 72 * room / sum(longest_word)) / 2))
   inches <- function(ems) ems * points / 72 + cell_padding
-  width <- inches(widest)
-  least <- inches(longest_word)
+  # a word would break within itself where a wider font takes the place of the template's
+  least <- inches(wider_font * longest_word)
+  if (sum(least) > page_width) least <- inches(longest_word)
+  width <- pmax(inches(widest), least)
   while (sum(width) > page_width && any(width > least)) {
     wide <- width > least & width >= 0.9 * max(width[width > least])
     width[wide] <- pmax(least[wide], 0.95 * width[wide])
   }
-  # a little wider where the page has room: other fonts may take the place of the template's
-  list(width = unname(width * min(1.2, page_width / sum(width))), points = points)
+  list(width = unname(width * min(wider_font, page_width / sum(width))), points = points)
 }
+
+wider_font <- 1.2  # times as wide as the letters of the template's font
 
 cell_padding <- 0.13  # inches: the margins of a cell and a little room
 page_width <- 6.26  # inches of text between the margins of the template

@@ -258,6 +258,8 @@ write_part <- function(part, folder, formats, guard) {
   title <- gsub("[^a-z0-9]+", "-", tolower(iconv(plain_line(name), "UTF-8", "ASCII", "")))
   stem <- sub("-+$", "", sprintf("%s-%02d-%s", part$part, part$number, substr(title, 1L, 60L)))
   own <- intersect(formats, if (part$part == "table") c("csv", "docx") else c("svg", "png"))
+  if (part$part == "figure" && length(own) > 1L)
+    part$plot <- laid_out(part$plot, part$width, part$height)
   lapply(own, function(ending) {
     file <- file.path(folder, paste0(stem, ".", ending))
     switch(ending,

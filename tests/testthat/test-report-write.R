@@ -251,6 +251,12 @@ test_that("tables in Word are as wide as the page at most, and no word is broken
                                     c("text", "95% interval"), character())
   expect_lt(sum(widths$width), 6.31)
   expect_gt(widths$width[2], 0.061 * 14)
+  # words have room for a wider font where the page is full
+  full <- orizzonte:::word_widths(list("missing", strrep("word ", 40)), c("missing", "text"),
+                                  character())
+  expect_gt(full$width[1],
+            1.19 * orizzonte:::line_width("missing") * full$points / 72 + orizzonte:::cell_padding)
+  expect_lt(sum(full$width), 6.31)
   # many columns: smaller letters, the page is kept
   many <- orizzonte:::word_widths(rep(list("reliability"), 14), rep("reliability", 14), character())
   expect_lt(sum(many$width), 6.31)

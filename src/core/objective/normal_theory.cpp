@@ -1,5 +1,6 @@
 #include "normal_theory.hpp"
 
+#include <algorithm>
 #include <cmath>
 
 namespace orizzonte {
@@ -48,6 +49,7 @@ void NormalTheory::set_sample(const Sample& sample) {
       continue;
     }
     group.blocks.clear();
+    group.blocks.reserve(sample.patterns.size());
     group.saturated = 0;
     group.covariance = to_internal(group.layout, sample[g].covariance);
     group.mean = to_internal(group.layout, sample[g].mean);
@@ -163,28 +165,48 @@ class Tile {
 
   void set(const Sequence<Tables>& blocks, int first, Information kind) {
     size_ = to_int(blocks[first].w_table.rows());
-    w_.setZero(lanes, size_ * size_);
-    r_.setZero(lanes, size_ * size_);
-    u_.setZero(lanes, size_);
-    for (int k = 0; k < lanes && first + k < blocks.size(); ++k) {
-      const Tables& block = blocks[first + k];
-      const double root = std::sqrt(block.n);
-      const auto flat = [&](const Matrix& table, Matrix& lane) {
-        for (int c = 0; c < table.size(); ++c) lane(k, c) = root * table.data()[c];
-      };
-      flat(block.w_table, w_);
-      if (kind == Information::Expected) continue;
-      const bool tested = kind == Information::Tested;
-      flat(tested ? block.r_saturated : block.r_table, r_);
-      const Vector& mean = tested ? block.mean_saturated : block.mean_table;
-      for (int c = 0; c < mean.size(); ++c) u_(k, c) = root * mean[c];
-    }
+    const bool tested = kind == Information::Tested;
+    gather(
+        blocks, first, [](const Tables& block) -> const Matrix& { return block.w_table; }, w_);
+    if (kind == Information::Expected) return;
+    gather(
+        blocks, first,
+        [&](const Tables& block) -> const Matrix& {
+          return tested ? block.r_saturated : block.r_table;
+        },
+        r_);
+    gather(
+        blocks, first,
+        [&](const Tables& block) -> const Vector& {
+          return tested ? block.mean_saturated : block.mean_table;
+        },
+        u_);
   }
   Lane w(int row, int col) const { return Lane(w_.data() + lanes * (row + size_ * col)); }
   Lane r(int row, int col) const { return Lane(r_.data() + lanes * (row + size_ * col)); }
   Lane u(int row) const { return Lane(u_.data() + lanes * row); }
 
  private:
+  // One column for each number of a table, one row for each block, which is zero behind the last.
+  template <class Chosen>
+  static void gather(const Sequence<Tables>& blocks, int first, Chosen&& chosen, Matrix& out) {
+    const int count = std::min(lanes, blocks.size() - first);
+    const int length = to_int(chosen(blocks[first]).size());
+    const double* from[lanes];
+    double root[lanes];
+    for (int k = 0; k < count; ++k) {
+      from[k] = chosen(blocks[first + k]).data();
+      root[k] = std::sqrt(blocks[first + k].n);
+    }
+    if (count < lanes) out.setZero(lanes, length);
+    else
+      out.resize(lanes, length);
+    for (int c = 0; c < length; ++c) {
+      double* column = out.data() + lanes * c;
+      for (int k = 0; k < count; ++k) column[k] = root[k] * from[k][c];
+    }
+  }
+
   int size_ = 0;
   Matrix w_, r_, u_;
 };

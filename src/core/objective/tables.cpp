@@ -27,6 +27,8 @@ void select(const Matrix& from, const Sequence<int>& rows, Matrix& out) {
 
 void Tables::set(const Block& block, const GroupLayout& layout) {
   n = block.n;
+  w_table.resize(0, 0);
+  r_table.resize(0, 0);
   rows_.clear();
   missing_.clear();
   local_.clear();
@@ -116,10 +118,13 @@ void Tables::prepare_first(const GroupMatrices& at, const GroupLayout& layout, b
     r_table.resize(size, size);
     r_table.topLeftCorner(l, l).setZero();
   } else {
-    w_table.setZero(size, size);
+    // the rows and columns of missing leaves stay zero, all others are written at every point
+    if (w_table.rows() != size) {
+      w_table.setZero(size, size);
+      r_table.setZero(size, size);
+    }
     for (int j = 0; j < leaves_; ++j)
       for (int i = 0; i < leaves_; ++i) w_table(rows_[i], rows_[j]) = w_(i, j);
-    r_table.setZero(size, size);
   }
   spread(wz_, layout, w_table);
   multiply(z.transpose(), wz_, w_table.bottomRightCorner(2 * c, 2 * c));
@@ -136,15 +141,19 @@ void Tables::prepare_first(const GroupMatrices& at, const GroupLayout& layout, b
     mean_table.setZero(size);
   }
   // R Z_inner = W (SW) Z_inner - W Z_inner
+  auto inner = r_table.bottomRightCorner(2 * c, 2 * c);
   if (single) {
-    rz_.noalias() = r_ * mean_table.tail(2 * c).transpose();
+    const auto u = mean_table.tail(2 * c);
+    rz_.noalias() = r_ * u.transpose();
+    rz_ -= wz_;
+    inner = u * u.transpose() - w_table.bottomRightCorner(2 * c, 2 * c);
   } else {
     multiply(sw_, z, swz_);
     multiply(w_, swz_, rz_);
+    rz_ -= wz_;
+    multiply(z.transpose(), rz_, inner);
   }
-  rz_ -= wz_;
   spread(rz_, layout, r_table);
-  multiply(z.transpose(), rz_, r_table.bottomRightCorner(2 * c, 2 * c));
   for (const Slot& slot : pairs) {
     const int i = complete() ? slot.x : local_[slot.x], j = complete() ? slot.y : local_[slot.y];
     if (i < 0 || j < 0) continue;
