@@ -254,3 +254,10 @@ cached <- function(fit, name, compute) {
   if (!is.null(value)) assign(name, value, envir = fit$cache)
   value
 }
+
+# A matrix of columns. Filled one by one, since unlist() would copy them all once more.
+bind_columns <- function(columns, count) {
+  x <- matrix(NA_real_, count, length(columns), dimnames = list(NULL, names(columns)))
+  for (k in seq_along(columns)) x[, k] <- columns[[k]]
+  x
+}

@@ -224,21 +224,23 @@ looked_rows <- 5000         # for the kurtosis of all variables together
 look_at <- function(data, variables, missing_codes) {
   variables <- Filter(function(name) is.numeric(data[[name]]), intersect(variables, names(data)))
   if (length(variables) == 0L || nrow(data) < 2L) return(list())
-  columns <- lapply(variables, function(name) as.double(plain_column(data[[name]])))
-  x <- matrix(unlist(columns), nrow(data), dimnames = list(NULL, variables))
-  if (length(missing_codes)) x[is_code(x, missing_codes)] <- NA_real_
+  # columns and not a matrix of them, which would be one more copy of the data
+  x <- lapply(stats::setNames(variables, variables), function(name) {
+    column <- as.double(plain_column(data[[name]]))
+    if (length(missing_codes)) column[is_code(column, missing_codes)] <- NA_real_
+    column
+  })
   # the range of a column without values is infinite, and warned of
-  ends <- suppressWarnings(vapply(seq_along(variables), function(k) range(x[, k], na.rm = TRUE),
-                                  c(0, 0)))
+  ends <- suppressWarnings(vapply(unname(x), range, c(0, 0), na.rm = TRUE))
   # a code is far from all other values
   odd <- variables[ends[1L, ] %in% low_codes | ends[2L, ] %in% high_codes]
   codes <- lapply(stats::setNames(odd, odd), function(name) {
-    found <- suspicious_codes(x[, name])
-    stats::setNames(vapply(found, function(value) sum(x[, name] == value, na.rm = TRUE), 0L), found)
+    found <- suspicious_codes(x[[name]])
+    stats::setNames(vapply(found, function(value) sum(x[[name]] == value, na.rm = TRUE), 0L), found)
   })
   codes <- Filter(length, codes)
-  step <- max(1, ceiling(length(x) / looked_cells))
-  some <- if (step > 1) x[seq(1, nrow(x), by = step), , drop = FALSE] else x
+  step <- max(1, ceiling(length(x) * nrow(data) / looked_cells))
+  some <- do.call(cbind, lapply(x, function(column) column[seq(1, nrow(data), by = step)]))
   counts <- answer_counts(x, ends)
   list(codes = codes, few = names(counts)[counts == few_answers],
        ordered = names(counts)[counts <= ordered_answers],
@@ -249,13 +251,12 @@ look_at <- function(data, variables, missing_codes) {
          mardia_z(some[, setdiff(colnames(some), names(counts)), drop = FALSE]))
 }
 
-# The number of distinct answers of variables that have few.
+# The number of distinct answers of variables that have few; `x`: columns by name.
 answer_counts <- function(x, ends) {
-  narrow <- colnames(x)[is.finite(ends[1L, ]) & ends[2L, ] - ends[1L, ] <= 10]
+  narrow <- names(x)[is.finite(ends[1L, ]) & ends[2L, ] - ends[1L, ] <= 10]
   count <- function(v) length(unique(v[!is.na(v)]))
-  first <- seq_len(min(200L, nrow(x)))
   out <- vapply(narrow, function(name) {
-    if (count(x[first, name]) > few_answers) few_answers + 1L else count(x[, name])
+    if (count(utils::head(x[[name]], 200L)) > few_answers) few_answers + 1L else count(x[[name]])
   }, 0L)
   out[out >= 2L & out <= few_answers]
 }
@@ -412,19 +413,19 @@ opposed <- function(r, n) {
 
 # Checks of the values and matrices that a sample is made of.
 
-check_finite <- function(x, rows) {
-  if (!any(is.infinite(x))) return(invisible())
-  at <- which(is.infinite(x), arr.ind = TRUE)[1L, ]
-  abort("data", text_of("column_holds_infinite_value", at = quoted(colnames(x)[at[2L]]),
-                        at_2 = rows[at[1L]]))
+check_finite <- function(columns, rows) {
+  infinite <- names(Filter(function(column) any(is.infinite(column)), columns))
+  if (length(infinite) == 0L) return(invisible())
+  abort("data", text_of("column_holds_infinite_value", at = quoted(infinite[1L]),
+                        at_2 = rows[which(is.infinite(columns[[infinite[1L]]]))[1L]]))
 }
 
-check_some_seen <- function(x) {
-  empty <- colSums(!is.na(x)) == 0L
-  if (!any(empty)) return(invisible())
-  abort("data", c(text_of("column_is_missing_every", empty = quoted(colnames(x)[empty][1L])),
+check_some_seen <- function(columns) {
+  empty <- names(Filter(function(column) all(is.na(column)), columns))
+  if (length(empty) == 0L) return(invisible())
+  abort("data", c(text_of("column_is_missing_every", empty = quoted(empty[1L])),
                   i = text_of("leave_item_out_or_declare_codes")),
-        not_asked = colnames(x)[empty][1L])
+        not_asked = empty[1L])
 }
 
 check_enough <- function(n, what, variables, notes = character()) {

@@ -187,18 +187,26 @@ effective_cases <- function(sample) {
   vapply(sample$groups, function(g) sum(g$weight)^2 / sum(g$weight^2), 0)
 }
 
-# Mean and covariances (divisor the sum of the weights).
-weighted_moments <- function(x, weight = NULL) {
-  if (is.null(weight)) {
-    mean <- colMeans(x)
-    n <- nrow(x)
-    return(list(n = n, covariance = crossprod(x - rep(mean, each = n)) / n, mean = mean))
+# Mean and covariances (divisor the sum of the weights) of a list of columns.
+weighted_moments <- function(columns, weight = NULL) {
+  cases <- length(columns[[1L]])
+  n <- if (is.null(weight)) cases else sum(weight)
+  mean <- vapply(columns, function(column) {
+    sum(if (is.null(weight)) column else column * weight) / n
+  }, 0)
+  # in portions of rows, so that the deviations are never all in memory
+  products <- 0
+  for (first in seq(1L, cases, by = rows_at_once)) {
+    rows <- first:min(cases, first + rows_at_once - 1L)
+    off <- bind_columns(Map(function(column, mean) column[rows] - mean, columns, mean),
+                        length(rows))
+    products <- products + if (is.null(weight)) crossprod(off) else
+      crossprod(off, off * weight[rows])
   }
-  n <- sum(weight)
-  mean <- colSums(x * weight) / n
-  off <- x - rep(mean, each = nrow(x))
-  list(n = n, covariance = crossprod(off, off * weight) / n, mean = mean)
+  list(n = n, covariance = products / n, mean = mean)
 }
+
+rows_at_once <- 50000L
 
 # The number of clusters by group (NULL without clusters), and over all groups (NA without).
 clusters_by_group <- function(sample) {

@@ -384,8 +384,9 @@ add_chunk <- function(tally, data, wanted) {
     check_known(wanted$variables, names(data), wanted$blueprint)
     if (!is.null(wanted$by)) check_named_column(wanted$by, data, "to group by", "by")
   }
-  x <- numeric_rows(data, seq_len(nrow(data)), wanted$variables, wanted$codes)
-  check_finite(x, tally$rows + seq_len(nrow(data)))
+  columns <- numeric_columns(data, seq_len(nrow(data)), wanted$variables, wanted$codes)
+  check_finite(columns, tally$rows + seq_len(nrow(data)))
+  x <- bind_columns(columns, nrow(data))
   group <- chunk_groups(data, wanted)
   for (name in unique(group[!is.na(group)])) {
     own <- pattern_blocks(x[group %in% name, , drop = FALSE])
@@ -471,34 +472,41 @@ is_collected <- function(x) {
 block_of_rows <- function(data, rows, variables, request, bp = NULL, cases = list()) {
   if (length(rows) == 0L) abort("data", text_of("data_have_no_rows"))
   check_known(variables, names(data), bp)
-  x <- numeric_rows(data, rows, variables, request$missing_codes)
-  check_finite(x, rows)
-  check_some_seen(x)
-  if (anyNA(x) && request$incomplete == "keep")
-    return(incomplete_group(x, rows, request, cases))
+  columns <- numeric_columns(data, rows, variables, request$missing_codes)
+  check_finite(columns, rows)
+  check_some_seen(columns)
   notes <- character()
   used <- rows
-  if (anyNA(x)) {
+  if (any(vapply(columns, anyNA, NA))) {
+    x <- bind_columns(columns, length(rows))
+    if (request$incomplete == "keep") return(incomplete_group(x, rows, request, cases))
     complete <- rowSums(is.na(x)) == 0
     notes <- dropped_rows_note(x, complete)
     used <- rows[complete]
-    x <- x[complete, , drop = FALSE]
+    columns <- lapply(columns, function(column) column[complete])
   }
-  check_enough(nrow(x), "complete row", variables, notes)
+  check_enough(length(used), "complete row", variables, notes)
   parts <- case_parts(cases, used)
-  moments <- weighted_moments(x, parts$weight)
+  moments <- weighted_moments(columns, parts$weight)
   check_varying(variables, moments$mean, diag(moments$covariance))
   check_definite(moments$covariance, text_of("covariance_matrix_data"))
   c(list(blocks = list(c(moments, list(variables = variables))), rows = rows, used = used,
          total = length(rows), notes = notes), parts)
 }
 
-numeric_rows <- function(data, rows, variables, missing_codes) {
+# Columns of some rows as numbers: a named list. Columns that are numbers already are not copied when
+# all rows are wanted.
+numeric_columns <- function(data, rows, variables, missing_codes) {
   check_texts_are_numbers(data, variables, missing_codes)
-  columns <- lapply(variables,
-                    function(name) numeric_column(data[[name]], name, missing_codes)[rows])
-  matrix(unlist(columns, use.names = FALSE), length(rows), length(variables),
-         dimnames = list(NULL, variables))
+  all_rows <- length(rows) == nrow(data) && !is.unsorted(rows)
+  lapply(stats::setNames(variables, variables), function(name) {
+    column <- numeric_column(data[[name]], name, missing_codes)
+    if (all_rows) column else column[rows]
+  })
+}
+
+numeric_rows <- function(data, rows, variables, missing_codes) {
+  bind_columns(numeric_columns(data, rows, variables, missing_codes), length(rows))
 }
 
 # A sentence on the cases that are dropped because of missing values.

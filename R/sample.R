@@ -20,8 +20,8 @@ sample_of.data.frame <- function(source, request) {
     group_rows(source, request$by, request$levels, request$missing_codes)
   }
   rows <- found$rows %||% stats::setNames(list(seq_len(nrow(source))), single_group)
-  cases <- case_columns(source, request, unlist(rows))
-  unclustered <- sum(is.na(cases$cluster[unlist(rows)]))
+  cases <- case_columns(source, request, unlist(rows, use.names = FALSE))
+  unclustered <- sum(is.na(cases$cluster[unlist(rows, use.names = FALSE)]))
   rows <- with_cluster(rows, cases)
   coded <- code_data(source, coding)
   asked <- list(grouped = !is.null(found))
