@@ -161,29 +161,46 @@ check_varying_patterns <- function(patterns, variables) {
 # computed from them (EM).
 
 # One group: rows without any value are left out; `block` holds the saturated moments.
-incomplete_group <- function(x, rows, request, cases) {
+incomplete_group <- function(columns, rows, request, cases) {
   check_multiplier_complete(request)
-  model <- !colnames(x) %in% request$auxiliary
-  kept <- rowSums(!is.na(x[, model, drop = FALSE])) > 0L
-  x <- x[kept, , drop = FALSE]
-  seen <- !is.na(x)
-  check_enough(nrow(x), "case", colnames(x))
-  mean <- colMeans(x, na.rm = TRUE)
-  off <- x - rep(mean, each = nrow(x))
-  check_varying(colnames(x), mean, colMeans(off^2, na.rm = TRUE))
+  variables <- names(columns)
+  model <- !variables %in% request$auxiliary
+  # by row: the number of the model's variables that are observed
+  observed <- Reduce(function(count, column) count + !is.na(column), columns[model],
+                     integer(length(rows)))
+  kept <- observed > 0L
+  if (!all(kept)) columns <- lapply(columns, function(column) column[kept])
+  check_enough(sum(kept), "case", variables)
+  for (name in variables) {
+    seen <- columns[[name]][!is.na(columns[[name]])]
+    mean <- sum(seen) / length(seen)
+    check_varying(name, mean, sum((seen - mean)^2) / length(seen))
+  }
   parts <- case_parts(cases, rows[kept])
-  patterns <- pattern_blocks(x, parts$weight)
-  together <- crossprod(seen)
-  incomplete <- colSums(!seen) > 0L
-  found <- saturated_group(patterns, colnames(x), together,
+  patterns <- pattern_blocks(bind_columns(columns, sum(kept)), parts$weight)
+  together <- observed_together(columns)
+  found <- saturated_group(patterns, variables, together,
                            list(total = length(rows), empty = sum(!kept),
-                                with_missing = sum(rowSums(!seen[, model, drop = FALSE]) > 0L)))
+                                with_missing = sum(observed[kept] < sum(model))))
+  missing <- vapply(columns, function(column) sum(is.na(column)), 0)
+  missing <- missing[missing > 0]
   found[c("rows", "used", "two_valued")] <-
-    list(rows, rows[kept], two_valued(x[, incomplete, drop = FALSE]))
-  missing <- colSums(!seen)
-  found$missing <- missing[missing > 0]
-  found$thinnest <- least_observed_pair(together, nrow(x))
+    list(rows, rows[kept], two_valued(columns[names(missing)]))
+  found$missing <- missing
+  found$thinnest <- least_observed_pair(together, sum(kept))
   c(found, parts)
+}
+
+# The number of cases that have both of each pair of variables.
+observed_together <- function(columns) {
+  cases <- length(columns[[1L]])
+  together <- 0
+  for (first in seq(1L, cases, by = rows_at_once)) {
+    rows <- first:min(cases, first + rows_at_once - 1L)
+    seen <- lapply(columns, function(column) !is.na(column[rows]))
+    together <- together + crossprod(bind_columns(seen, length(rows)))
+  }
+  together
 }
 
 # Numbers of rows that have the same variables, in the order of the first occurrence of the
@@ -237,12 +254,10 @@ least_observed_pair <- function(together, n) {
 }
 
 # Names of the columns with only two values.
-two_valued <- function(x) {
+two_valued <- function(columns) {
   count <- function(v) length(unique(v[!is.na(v)]))
-  few <- vapply(seq_len(ncol(x)), function(j) {
-    count(x[seq_len(min(50L, nrow(x))), j]) <= 2L && count(x[, j]) == 2L
-  }, NA)
-  colnames(x)[few]
+  few <- vapply(columns, function(v) count(utils::head(v, 50L)) <= 2L && count(v) == 2L, NA)
+  names(columns)[few]
 }
 
 # Missing values and their consequences: pairwise coverage, groups, and Little's test.

@@ -478,8 +478,8 @@ block_of_rows <- function(data, rows, variables, request, bp = NULL, cases = lis
   notes <- character()
   used <- rows
   if (any(vapply(columns, anyNA, NA))) {
+    if (request$incomplete == "keep") return(incomplete_group(columns, rows, request, cases))
     x <- bind_columns(columns, length(rows))
-    if (request$incomplete == "keep") return(incomplete_group(x, rows, request, cases))
     complete <- rowSums(is.na(x)) == 0
     notes <- dropped_rows_note(x, complete)
     used <- rows[complete]
