@@ -95,20 +95,21 @@ check_address <- function(x) {
                     i = text_of("write_text_parse_address")))
 }
 
-# Each text is parsed only once: a model names the same addresses again and again.
-read_addresses <- new.env(parent = emptyenv())
-most_addresses <- 10000L
-known_address <- function(text) {
+# Each text is read only once: a model names the same addresses again and again. `known`: an
+# environment of what was read before; `read`: reads one text.
+read_once <- function(text, known, read) {
   # names of variables must be known to the session's locale
-  if (nchar(text, "bytes") > 1000L || grepl("[^ -~]", text, useBytes = TRUE))
-    return(read_address(text))
-  known <- read_addresses[[text]]
-  if (!is.null(known)) return(known)
-  if (length(read_addresses) >= most_addresses)
-    rm(list = ls(read_addresses, all.names = TRUE), envir = read_addresses)
-  assign(text, read_address(text), envir = read_addresses)
-  read_addresses[[text]]
+  if (nchar(text, "bytes") > 1000L || grepl("[^ -~]", text, useBytes = TRUE)) return(read(text))
+  found <- known[[text]]
+  if (!is.null(found)) return(found)
+  if (length(known) >= most_texts) rm(list = ls(known, all.names = TRUE), envir = known)
+  assign(text, read(text), envir = known)
+  known[[text]]
 }
+
+most_texts <- 10000L
+read_addresses <- new.env(parent = emptyenv())
+known_address <- function(text) read_once(text, read_addresses, read_address)
 
 # The refusal of a text that is not an address, for parsed_text().
 not_an_address <- function(text) {

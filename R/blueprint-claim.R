@@ -81,9 +81,12 @@ parse_claim <- function(statement) {
        sides = as.list(statement)[-1L])
 }
 
+read_claims <- new.env(parent = emptyenv())
 claim_addresses <- function(text) {
-  parsed <- parse_claim(str2lang(text))
-  sub("^standardized\\((.*)\\)$", "\\1", unique(c(parsed$left$inputs, parsed$right$inputs)))
+  read_once(text, read_claims, function(text) {
+    parsed <- parse_claim(str2lang(text))
+    sub("^standardized\\((.*)\\)$", "\\1", unique(c(parsed$left$inputs, parsed$right$inputs)))
+  })
 }
 
 #' Name a derived quantity
