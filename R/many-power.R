@@ -317,18 +317,21 @@ planned_sizes <- function(n) {
   as.list(n)
 }
 
-# The values read from every replicate: estimates, standard errors, p value of the model.
-plan_reader <- function(fit, significance) {
-  table <- estimates(fit)
+# The values read from every replicate: estimates, standard errors, p value of the model. `effects`:
+# the indirect effects, which are the same in all replicates.
+plan_reader <- function(fit, effects, significance) {
+  table <- list(parameter = fit$layout$rows$parameter, estimate = values_of(fit),
+                se = raw_errors(fit))
+  if (length(fit$request$blueprint$quantities))
+    table <- Map(c, table, quantity_rows(fit, 0.95)[names(table)])
   free <- !is.na(table$se)
   c(stats::setNames(table$estimate[free], text_of("estimate", free = table$parameter[free])),
     stats::setNames(table$se[free], text_of("se", free = table$parameter[free])),
-    plan_indirect(fit, significance), p = test_of(fit)$p)
+    plan_indirect(fit, effects, significance), p = test_of(fit)$p)
 }
 
 # Indirect effects with the limits of their products.
-plan_indirect <- function(fit, significance) {
-  effects <- cached(fit, "indirect effects", indirect_effects(fit$layout))
+plan_indirect <- function(fit, effects, significance) {
   if (length(effects) == 0L) return(NULL)
   found <- indirect_limits(fit, effects, significance)
   name <- vapply(effects, `[[`, "", "parameter")
@@ -341,7 +344,8 @@ planned_size <- function(fit, plan) {
   source <- drawn_source(fit, plan$drawing)
   start <- fitted_start(fit, plan)
   source <- source_for(source, fit, start)
-  reader <- function(fit) plan_reader(fit, plan$significance)
+  effects <- indirect_effects(start$layout)
+  reader <- function(fit) plan_reader(fit, effects, plan$significance)
   expected <- names(reader(start))
   table <- estimates(start)
   table <- with_indirect(table[!is.na(table$se), c("parameter", "group", "estimate")], start)
