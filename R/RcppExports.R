@@ -101,6 +101,14 @@ core_clipped <- function(points, from, to) {
     .Call(`_orizzonte_core_clipped`, points, from, to)
 }
 
+core_product <- function(x, y) {
+    .Call(`_orizzonte_core_product`, x, y)
+}
+
+core_crossproduct <- function(x, y) {
+    .Call(`_orizzonte_core_crossproduct`, x, y)
+}
+
 core_root_product <- function(root, x) {
     .Call(`_orizzonte_core_root_product`, root, x)
 }

@@ -49,14 +49,12 @@ fit_geometry <- function(fit) {
   if (rows * (length(core_theta(fit)) + 200) > most_direction_cells) return(NULL)
   out <- list(fit = fit, blocks = blocks, structured = structured, matrices = matrices,
               n = sum(vapply(blocks, `[[`, 0, "n")))
-  tangent <- tangent_directions(out)
-  found <- qr(tangent, tol = 1e-8)
-  out$tangent <- qr.Q(found)[, seq_len(found$rank), drop = FALSE]
+  out$tangent <- orthonormal(tangent_directions(out))
   residual <- stacked(out, function(block) {
     list(matrix = block$covariance - matrices[[block$group]]$covariance[
       block$variables, block$variables, drop = FALSE], mean = block$mean)
   })
-  out$residual <- residual - out$tangent %*% crossprod(out$tangent, residual)
+  out$residual <- drop(off_tangent(out, as.matrix(residual)))
   out
 }
 
@@ -105,22 +103,43 @@ geometry_rows <- function(geometry) {
   }))
 }
 
-# The derivative of the moments by one cell of the model matrices, whitened.
+# The derivative of the moments by one cell of the model matrices, whitened: a matrix of rank two.
 entry_direction <- function(geometry, family, group, row, col) {
-  stacked(geometry, function(block) {
+  unlist(lapply(geometry$blocks, function(block) {
     v <- block$variables
-    none <- list(matrix = matrix(0, length(v), length(v)))
-    if (block$group != group) return(none)
+    if (block$group != group)
+      return(numeric(nrow(block$lower) + geometry$structured * length(v)))
     at <- geometry$matrices[[group]]
-    total <- at$total[v, row]
-    if (family == parameter_families[["mean"]]) return(c(none, list(mean = total)))
-    other <- if (family == parameter_families[["effect"]]) at$covariance[v, col] else
-      at$total[v, col]
-    half <- if (family == parameter_families[["covariance"]] && row == col) 0.5 else 1
-    list(matrix = half * (outer(total, other) + outer(other, total)),
-         mean = if (family == parameter_families[["effect"]]) total * at$mean[col])
-  })
+    effect <- family == parameter_families[["effect"]]
+    total <- drop(block$root %*% at$total[v, row])
+    low <- if (family == parameter_families[["mean"]]) numeric(nrow(block$lower)) else {
+      other <- drop(block$root %*% (if (effect) at$covariance[v, col] else at$total[v, col]))
+      half <- if (!effect && row == col) 0.5 else 1
+      i <- block$lower[, 1L]
+      j <- block$lower[, 2L]
+      half * (total[i] * other[j] + other[i] * total[j]) * ifelse(i == j, 1 / sqrt(2), 1)
+    }
+    moved <- if (family == parameter_families[["mean"]]) total else
+      if (effect) total * at$mean[col] else 0 * total
+    sqrt(block$n) * c(low, if (geometry$structured) moved)
+  }))
 }
+
+# An orthonormal basis of the space of some columns, from the pivoted root of their products; a
+# second step restores the orthogonality that the first one loses to rounding (Yamamoto et al. 2015).
+# A column counts as dependent on others as in the core's test of identification.
+orthonormal <- function(columns) {
+  size <- sqrt(colSums(columns^2))
+  columns <- columns[, size > 0, drop = FALSE] / rep(size[size > 0], each = nrow(columns))
+  if (ncol(columns) == 0L) return(columns)
+  found <- core_pivoted_root(core_crossproduct(columns, columns), smallest_direction^2)
+  own <- seq_len(nrow(found$root))
+  over_root <- function(basis, root) core_product(basis, backsolve(root, diag(length(own))))
+  basis <- over_root(columns[, found$pivot[own], drop = FALSE], found$root[, own, drop = FALSE])
+  over_root(basis, chol(core_crossproduct(basis, basis)))
+}
+
+smallest_direction <- 1e-6
 
 # Directions of rank one, a a', for the columns of `weights` (observed variables by direction), in
 # all groups; minus their projection on the tangent space of the fit, of length one. Directions that
@@ -135,9 +154,14 @@ rank_one_directions <- function(geometry, weights) {
   own_directions(geometry, out)
 }
 
+# Minus the projection on the tangent space.
+off_tangent <- function(geometry, vectors) {
+  vectors - core_product(geometry$tangent, core_crossproduct(geometry$tangent, vectors))
+}
+
 own_directions <- function(geometry, directions) {
   before <- sqrt(colSums(directions^2))
-  directions <- directions - geometry$tangent %*% crossprod(geometry$tangent, directions)
+  directions <- off_tangent(geometry, directions)
   size <- sqrt(colSums(directions^2))
   directions <- sweep(directions, 2L, size, "/")
   directions[, size < 1e-6 * before] <- NA
@@ -161,7 +185,7 @@ null_residuals <- function(geometry, draws) {
     rbind(part, if (geometry$structured) matrix(stats::rnorm(p * draws), p) / sqrt(block$n)) *
       sqrt(block$n)
   })))
-  out - geometry$tangent %*% crossprod(geometry$tangent, out)
+  off_tangent(geometry, out)
 }
 
 # --- changes of one cell each --------------------------------------------------------------------
@@ -245,7 +269,7 @@ raw_along <- function(geometry, changes, vectors) {
     for (k in seq_len(ncol(vectors))) {
       square[block$lower] <- square[block$lower[, 2:1]] <- vectors[low, k] * scale
       out[mine, k] <- out[mine, k] +
-        weight * crossprod(at$left, square %*% at$right)[pairs]
+        weight * core_crossproduct(at$left, core_product(square, at$right))[pairs]
     }
     if (!geometry$structured) next
     means <- vectors[max(low) + seq_len(p), , drop = FALSE]
@@ -266,8 +290,8 @@ contributions_of_changes <- function(geometry, changes) {
     if (length(mine) == 0L) return(out)
     own <- lapply(changes[c("family", "group", "row", "col")], `[`, mine)
     at <- change_columns(geometry, block, own)
-    left <- z %*% at$left
-    right <- z %*% at$right
+    left <- core_product(z, at$left)
+    right <- core_product(z, at$right)
     product <- left[, at$one, drop = FALSE] * right[, at$other, drop = FALSE]
     expected <- colSums(at$left[, at$one, drop = FALSE] * at$right[, at$other, drop = FALSE])
     out[, mine] <- sweep(sweep(product, 2L, expected), 2L, half_of(own), "*")
@@ -275,7 +299,7 @@ contributions_of_changes <- function(geometry, changes) {
       out[, mine] <- out[, mine] + sweep(left[, at$one, drop = FALSE], 2L, at$mean, "*")
     out
   })
-  sweep(raw - off %*% t(changes$taken), 2L, changes$norm, "/")
+  sweep(raw - core_product(off, t(changes$taken)), 2L, changes$norm, "/")
 }
 
 # The contribution of each case (or cluster) to the statistics of some directions, without assuming
@@ -292,7 +316,7 @@ case_contributions <- function(geometry, directions) {
     products[, same] <- products[, same] - 1
     rows <- ends[block$number] - sizes[block$number] + seq_len(sizes[block$number])
     own <- cbind(sweep(products, 2L, scale, "*"), if (geometry$structured) z)
-    own %*% directions[rows, , drop = FALSE] / sqrt(block$n)
+    core_product(own, directions[rows, , drop = FALSE]) / sqrt(block$n)
   })
 }
 

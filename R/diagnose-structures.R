@@ -314,14 +314,13 @@ structure_null <- function(geometry, directions, singles) {
     cbind(case_contributions(geometry, directions), contributions_of_changes(geometry, singles))
   if (is.null(each)) {
     null <- null_residuals(geometry, structure_draws)
-    draws <- rbind(crossprod(directions, null), along_changes(geometry, singles, null))
+    draws <- rbind(core_crossproduct(directions, null), along_changes(geometry, singles, null))
     sd <- rep(1, size)
   } else {
     each <- sweep(each, 2L, colMeans(each))
     sd <- sqrt(colSums(each^2))
-    draws <- crossprod(sweep(each, 2L, sd, "/"),
-                       with_seed(1L, matrix(stats::rnorm(nrow(each) * structure_draws),
-                                            nrow(each))))
+    normal <- with_seed(1L, matrix(stats::rnorm(nrow(each) * structure_draws), nrow(each)))
+    draws <- core_crossproduct(sweep(each, 2L, sd, "/"), normal)
   }
   list(draws = draws[own, , drop = FALSE], single = draws[-own, , drop = FALSE], sd = sd[own],
        sd_single = sd[-own])

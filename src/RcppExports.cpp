@@ -351,6 +351,28 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_product
+Eigen::MatrixXd core_product(const Eigen::Map<Eigen::MatrixXd>& x, const Eigen::Map<Eigen::MatrixXd>& y);
+RcppExport SEXP _orizzonte_core_product(SEXP xSEXP, SEXP ySEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Eigen::Map<Eigen::MatrixXd>& >::type x(xSEXP);
+    Rcpp::traits::input_parameter< const Eigen::Map<Eigen::MatrixXd>& >::type y(ySEXP);
+    rcpp_result_gen = Rcpp::wrap(core_product(x, y));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_crossproduct
+Eigen::MatrixXd core_crossproduct(const Eigen::Map<Eigen::MatrixXd>& x, const Eigen::Map<Eigen::MatrixXd>& y);
+RcppExport SEXP _orizzonte_core_crossproduct(SEXP xSEXP, SEXP ySEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Eigen::Map<Eigen::MatrixXd>& >::type x(xSEXP);
+    Rcpp::traits::input_parameter< const Eigen::Map<Eigen::MatrixXd>& >::type y(ySEXP);
+    rcpp_result_gen = Rcpp::wrap(core_crossproduct(x, y));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_root_product
 Eigen::MatrixXd core_root_product(const Eigen::Map<Eigen::MatrixXd>& root, const Eigen::Map<Eigen::MatrixXd>& x);
 RcppExport SEXP _orizzonte_core_root_product(SEXP rootSEXP, SEXP xSEXP) {
@@ -513,6 +535,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_orizzonte_core_best_way", (DL_FUNC) &_orizzonte_core_best_way, 7},
     {"_orizzonte_core_boxes_crossed", (DL_FUNC) &_orizzonte_core_boxes_crossed, 4},
     {"_orizzonte_core_clipped", (DL_FUNC) &_orizzonte_core_clipped, 3},
+    {"_orizzonte_core_product", (DL_FUNC) &_orizzonte_core_product, 2},
+    {"_orizzonte_core_crossproduct", (DL_FUNC) &_orizzonte_core_crossproduct, 2},
     {"_orizzonte_core_root_product", (DL_FUNC) &_orizzonte_core_root_product, 2},
     {"_orizzonte_core_step_down", (DL_FUNC) &_orizzonte_core_step_down, 3},
     {"_orizzonte_core_case_distances", (DL_FUNC) &_orizzonte_core_case_distances, 3},

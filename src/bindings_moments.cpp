@@ -10,6 +10,22 @@
 
 using Rcpp::List;
 
+// X Y and X' Y. The reference routines that come with R take several times as long, and longer still
+// where a value is missing, which makes its whole row or column of the product missing.
+// [[Rcpp::export(rng = false)]]
+Eigen::MatrixXd core_product(const Eigen::Map<Eigen::MatrixXd>& x,
+                             const Eigen::Map<Eigen::MatrixXd>& y) {
+  require(x.cols() == y.rows(), "its factors have different shapes");
+  return x * y;
+}
+
+// [[Rcpp::export(rng = false)]]
+Eigen::MatrixXd core_crossproduct(const Eigen::Map<Eigen::MatrixXd>& x,
+                                  const Eigen::Map<Eigen::MatrixXd>& y) {
+  require(x.rows() == y.rows(), "its factors have different shapes");
+  return x.transpose() * y;
+}
+
 // R' X for an upper trapezoidal R.
 // [[Rcpp::export(rng = false)]]
 Eigen::MatrixXd core_root_product(const Eigen::Map<Eigen::MatrixXd>& root,
