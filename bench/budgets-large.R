@@ -1,5 +1,5 @@
 # Timings of whole calls at size, as ratios to a reference measured in the same run: many missing
-# patterns, replicates, many constructs, many groups, reports, memory, and the study of the demo.
+# patterns, replicates, many items, many groups, reports, memory, and the study of the demo.
 # Writes bench/results/budgets-large.txt; takes about five minutes.
 #   R_LIBS=.build/library Rscript --no-init-file bench/budgets-large.R
 suppressPackageStartupMessages(library(orizzonte))
@@ -7,26 +7,8 @@ inside <- asNamespace("orizzonte")
 quiet <- function(code) suppressWarnings(suppressMessages(code))
 source("bench/simulated.R")
 
-elapsed <- function(call) system.time(call())[["elapsed"]]
-rows <- list()
-row <- function(work, own, reference, ratio, budget) {
-  rows[[length(rows) + 1L]] <<- data.frame(work = work, seconds = round(own, 2),
-    reference = round(reference, 3), ratio = signif(ratio, 3), budget = budget,
-    met = ifelse(ratio <= budget, "yes", "NO"))
-  message(sprintf("%s: %.2f of at most %g: %s", work, ratio, budget,
-                  rows[[length(rows)]]$met))
-}
-# Both alternately, so that drift in the speed of a machine affects them equally: medians of the
-# times and of the ratios. `fresh` makes the argument of `own` anew, outside of the time: a fit
-# remembers what was read from it.
-compare <- function(work, budget, own, reference, fresh = NULL, repeats = 5L) {
-  pairs <- vapply(seq_len(repeats), function(i) {
-    x <- if (is.null(fresh)) NULL else fresh()
-    c(elapsed(function() if (is.null(fresh)) own() else own(x)), elapsed(reference))
-  }, numeric(2L))
-  row(work, stats::median(pairs[1L, ]), stats::median(pairs[2L, ]),
-      stats::median(pairs[1L, ] / pairs[2L, ]), budget)
-}
+source("bench/paired.R")
+
 printed <- function(x) invisible(utils::capture.output(print(x)))
 
 set.seed(1)
@@ -136,7 +118,7 @@ file <- list.files(folder, "study[.]yaml$", full.names = TRUE, recursive = TRUE)
 work <- sum(system.time(quiet(run_study(file)))[c("user.self", "sys.self")])
 row("run_study() of the demo, seconds of work", work, 1, work, 15)
 
-# --- memory, and loading -------------------------------------------------------------------------
+# --- memory ---------------------------------------------------------------------------------------
 rscript <- file.path(R.home("bin"), "Rscript")
 peak <- function(code) {
   code <- paste0(code, "; cat(as.numeric(gsub('[^0-9]', '', grep('^VmHWM', ",
@@ -152,24 +134,13 @@ if (file.exists("/proc/self/status")) {
   fitted <- "fit <- suppressMessages(fit_model(measurement(4, 5), x))"
   alone <- peak(paste0(start, "fit_model(measurement(1, 3), simulated(100, 1, 3))"))
   used <- peak(paste0(start, data, fitted)) - alone
+  # one in seven columns has missing values
+  holed <- paste0("x[seq(1, 20, 7)] <- lapply(x[seq(1, 20, 7)], function(v) ",
+                  "{v[runif(1e6) < 0.05] <- NA; v}); ")
+  with_holes <- peak(paste0(start, data, holed, fitted)) - alone
   size <- 1e6 * 20 * 8 / 2^20
   row("peak memory of data of 1e6 x 20 and their fit, MB, against the data", used, size,
       used / size, 3)
+  row("the same with missing values, MB, against the data", with_holes, size, with_holes / size, 3)
 }
-imports <- c("cli", "data.table", "generics", "ggplot2", "htmltools", "jsonlite", "optparse",
-             "Rcpp", "rlang", "yaml")
-loading <- function(names) {
-  code <- paste0("invisible(lapply(c(", toString(dQuote(names, FALSE)), "), loadNamespace))")
-  function() system2(rscript, c("--no-init-file", "-e", shQuote(code)), stdout = FALSE)
-}
-times <- vapply(1:9, function(i) c(elapsed(loading("orizzonte")), elapsed(loading(imports))),
-                numeric(2L))
-beyond <- stats::median(times[1L, ] - times[2L, ])
-row("loading the package, seconds beyond the packages it imports", stats::median(times[1L, ]),
-    stats::median(times[2L, ]), beyond, 0.05)
-
-table <- do.call(rbind, rows)
-writeLines(c(paste0("# ", R.version.string, ", orizzonte ", utils::packageVersion("orizzonte"),
-                    " (bench/budgets-large.R)"), "",
-             utils::capture.output(print(table, row.names = FALSE, right = FALSE))),
-           file.path("bench", "results", "budgets-large.txt"))
+invisible(save_rows("budgets-large"))

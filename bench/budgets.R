@@ -1,15 +1,9 @@
-# Timings as ratios to a reference measured in the same run, medians, one core.
+# Timings of single calls as ratios to a reference measured in the same run, one core. Writes
+# bench/results/budgets.txt.
 suppressPackageStartupMessages(library(orizzonte))
 core_fit <- orizzonte:::core_fit
 
-median_time <- function(code, repeats, inner = 1L) {
-  times <- vapply(seq_len(repeats), function(i) {
-    start <- proc.time()[["elapsed"]]
-    for (k in seq_len(inner)) code()
-    (proc.time()[["elapsed"]] - start) / inner
-  }, 0)
-  stats::median(times)
-}
+source("bench/paired.R")
 
 simulated <- function(n, factors, per_factor, seed) {
   set.seed(seed)
@@ -42,87 +36,46 @@ core_call <- function(data, factors) {
   function() core_fit(model, sample, numeric())
 }
 
-# Both alternately, so that drift in the speed of a machine affects them equally: medians of the
-# times and of the ratios.
-compare <- function(work, budget, mine, reference, repeats, inner_mine = 1L, inner_reference = 1L) {
-  pairs <- vapply(seq_len(repeats),
-                  function(i) {
-                    c(median_time(mine, 1L, inner_mine),
-                      median_time(reference, 1L, inner_reference))
-                  }, numeric(2L))
-  row(work, stats::median(pairs[1L, ]), stats::median(pairs[2L, ]),
-      stats::median(pairs[1L, ] / pairs[2L, ]), budget)
-}
-
-rows <- list()
-row <- function(work, mine, reference, ratio, budget) {
-  met <- if (ratio <= budget) "yes" else "NO"
-  rows[[length(rows) + 1L]] <<- data.frame(work = work, ms = 1000 * mine,
-                                           reference_ms = 1000 * reference, ratio = ratio,
-                                           budget = budget, met = met)
-  message(sprintf("%s: %.3f of at most %.3f: %s", work, ratio, budget, met))
-}
-
 nine <- simulated(500, 1, 9, 1)
 s <- cov(nine)
 one <- core_call(nine, 1)
 compare("core fit + errors, 1 factor, 9 items", 1 / 30, one,
-        function() factanal(covmat = s, factors = 1, n.obs = 500), 15, 400, 15)
+        function() factanal(covmat = s, factors = 1, n.obs = 500), repeats = 15L,
+        times = c(400L, 15L))
 
 three <- simulated(500, 3, 3, 2)
 bp <- factor_blueprint(names(three), 3)
 compare("fit_model(), 3 factors, 9 items, 500 rows", 2, function() fit_model(bp, three),
-        function() factanal(three, factors = 3), 21, 5, 5)
+        function() factanal(three, factors = 3), repeats = 21L, times = c(5L, 5L))
 
 hundred <- simulated(1000, 10, 10, 3)
 s100 <- cov(hundred)
 big <- core_call(hundred, 10)
 compare("core fit + errors, 10 factors, 100 items, 245 free", 1 / 2, big,
-        function() factanal(covmat = s100, factors = 10, n.obs = 1000), 7, 3, 1)
+        function() factanal(covmat = s100, factors = 10, n.obs = 1000), repeats = 7L,
+        times = c(3L, 1L))
 
 misfitting <- fit_model(factor_blueprint(names(hundred), 10), hundred)
 compare("all modification indices of that model: amendments(top = 0)", 2,
         function() amendments(misfitting, top = 0),
-        function() factanal(covmat = s100, factors = 10, n.obs = 1000), 7, 1, 1)
+        function() factanal(covmat = s100, factors = 10, n.obs = 1000), repeats = 7L)
 
-# A fit remembers shared results: each reading gets a fit that was never read.
-reader_of <- function(reader, repeats) {
-  fits <- lapply(seq_len(repeats), function(i) fit_model(hundred_bp, hundred))
-  function() {
-    reader(fits[[1L]])
-    fits <<- fits[-1L]
-  }
-}
+# each reading gets a fit that was never read
 hundred_bp <- factor_blueprint(names(hundred), 10)
+fit_hundred <- function() fit_model(hundred_bp, hundred)
 readers <- list("summary()" = function(fit) invisible(summary(fit)), "estimates()" = estimates,
                 "amendments(top = 0)" = function(fit) amendments(fit, top = 0))
-for (name in names(readers)) {
-  compare(paste(name, "of 100 items, against its fit_model()"), 10,
-          reader_of(readers[[name]], 7), function() fit_model(hundred_bp, hundred), 7, 1, 1)
-}
+for (name in names(readers))
+  compare(paste(name, "of 100 items, against its fit_model()"), 10, readers[[name]], fit_hundred,
+          fresh = fit_hundred, repeats = 7L)
 
 twelve <- stats::setNames(simulated(720, 3, 4, 4), paste0("v", 1:12))
 grouped <- cbind(twelve, g = rep(c("a", "b"), c(420, 300)))
 grouped_bp <- factor_blueprint(names(twelve), 3)
 climb <- function() suppressMessages(invariance(grouped_bp, grouped, by = "g"))
 compare("invariance(), four rungs, two groups, 12 items, n = 720", 4, climb,
-        function() for (rung in 1:4) factanal(twelve, factors = 3), 11, 1, 1)
+        function() for (rung in 1:4) factanal(twelve, factors = 3), repeats = 11L)
 
-table <- do.call(rbind, rows)
-print(format(transform(table, ms = round(ms, 3), reference_ms = round(reference_ms, 3),
-                       ratio = signif(ratio, 3), budget = signif(budget, 3))),
-      row.names = FALSE, right = FALSE)
-
-rscript <- file.path(R.home("bin"), "Rscript")
-whole <- function(expr) {
-  median_time(function() system2(rscript, c("-e", shQuote(expr)), stdout = FALSE, stderr = FALSE),
-              9)
-}
-imports <- c("Rcpp", "cli", "rlang", "generics")
-packages <- whole(paste0("invisible(lapply(c('", paste(imports, collapse = "', '"),
-                         "'), loadNamespace))"))
-loaded <- whole("loadNamespace('orizzonte')")
-beyond <- loaded - packages
-cat(sprintf("\nloading: %.2f s beyond the imports (%.2f s); budget 0.05 s: %s\n", beyond, packages,
-            if (beyond <= 0.05) "yes" else "NO"))
-quit(save = "no", status = if (all(table$met == "yes") && beyond <= 0.05) 0L else 1L)
+# those that loading it loads
+compare_loading(c("cli", "generics", "Rcpp", "rlang"))
+quit(save = "no", status = if (save_rows("budgets")) 0L else 1L)

@@ -10,8 +10,8 @@
 
 using Rcpp::List;
 
-// X Y and X' Y. The reference routines that come with R take several times as long, and longer still
-// where a value is missing, which makes its whole row or column of the product missing.
+// X Y and X' Y. The reference routines that come with R take several times as long, and longer
+// still where a value is missing, which makes its whole row or column of the product missing.
 // [[Rcpp::export(rng = false)]]
 Eigen::MatrixXd core_product(const Eigen::Map<Eigen::MatrixXd>& x,
                              const Eigen::Map<Eigen::MatrixXd>& y) {
