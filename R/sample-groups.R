@@ -192,7 +192,7 @@ weighted_moments <- function(columns, weight = NULL) {
   cases <- length(columns[[1L]])
   n <- if (is.null(weight)) cases else sum(weight)
   mean <- vapply(columns, function(column) {
-    sum(if (is.null(weight)) column else column * weight) / n
+    if (is.null(weight)) .colMeans(column, cases, 1L) else sum(column * weight) / n
   }, 0)
   # in portions of rows, so that the deviations are never all in memory
   products <- 0

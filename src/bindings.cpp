@@ -100,8 +100,8 @@ List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start, int fresh_s
   if (fresh_starts != NA_INTEGER) settings.fresh_starts = fresh_starts;
   settings.errors = errors;
   settings.close = !errors && fresh_starts == 0 && start.size() > 0 && start.allFinite();
-  // of chi-square; the last step, taken without being tested, reduces what is left at least tenfold
-  if (settings.close) settings.tolerance = 1e-7;
+  // the last step, which is taken without being tested, squares the error
+  if (settings.close) settings.tolerance = 1e-9;
   settings.all_starts = all_starts;
   if (quick_only) settings.iterations = 0;
   oz::Callbacks callbacks;

@@ -141,19 +141,15 @@ void Tables::prepare_first(const GroupMatrices& at, const GroupLayout& layout, b
     mean_table.setZero(size);
   }
   // R Z_inner = W (SW) Z_inner - W Z_inner
-  auto inner = r_table.bottomRightCorner(2 * c, 2 * c);
   if (single) {
-    const auto u = mean_table.tail(2 * c);
-    rz_.noalias() = r_ * u.transpose();
-    rz_ -= wz_;
-    inner = u * u.transpose() - w_table.bottomRightCorner(2 * c, 2 * c);
+    rz_.noalias() = r_ * mean_table.tail(2 * c).transpose();
   } else {
     multiply(sw_, z, swz_);
     multiply(w_, swz_, rz_);
-    rz_ -= wz_;
-    multiply(z.transpose(), rz_, inner);
   }
+  rz_ -= wz_;
   spread(rz_, layout, r_table);
+  multiply(z.transpose(), rz_, r_table.bottomRightCorner(2 * c, 2 * c));
   for (const Slot& slot : pairs) {
     const int i = complete() ? slot.x : local_[slot.x], j = complete() ? slot.y : local_[slot.y];
     if (i < 0 || j < 0) continue;

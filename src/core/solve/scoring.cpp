@@ -154,10 +154,9 @@ class FreeRun {
     const int q = to_int(out_.theta.size());
     Metric& metric = final_metric();
     if (converged && q > 0) {
-      // the last step need not be tested: it changes chi-square by less than the tolerance
+      // the last step can be skipped: it changes chi-square by less than the tolerance
       metric.solve(score_, step_);
       out_.theta += step_;
-      if (settings_.close) out_.discrepancy -= out_.decrement / problem_.n();
     }
     if (!converged) metric.set(problem_, problem_.inference());
     if (!metric.positive()) return;
