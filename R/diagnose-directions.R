@@ -112,12 +112,13 @@ entry_direction <- function(geometry, family, group, row, col) {
     at <- geometry$matrices[[group]]
     effect <- family == parameter_families[["effect"]]
     total <- drop(block$root %*% at$total[v, row])
-    low <- if (family == parameter_families[["mean"]]) numeric(nrow(block$lower)) else {
+    low <- numeric(nrow(block$lower))
+    if (family != parameter_families[["mean"]]) {
       other <- drop(block$root %*% (if (effect) at$covariance[v, col] else at$total[v, col]))
       half <- if (!effect && row == col) 0.5 else 1
       i <- block$lower[, 1L]
       j <- block$lower[, 2L]
-      half * (total[i] * other[j] + other[i] * total[j]) * ifelse(i == j, 1 / sqrt(2), 1)
+      low <- half * (total[i] * other[j] + other[i] * total[j]) * ifelse(i == j, 1 / sqrt(2), 1)
     }
     moved <- if (family == parameter_families[["mean"]]) total else
       if (effect) total * at$mean[col] else 0 * total
@@ -125,9 +126,9 @@ entry_direction <- function(geometry, family, group, row, col) {
   }))
 }
 
-# An orthonormal basis of the space of some columns, from the pivoted root of their products; a
-# second step restores the orthogonality that the first one loses to rounding (Yamamoto et al. 2015).
-# A column counts as dependent on others as in the core's test of identification.
+# An orthonormal basis of the space of some columns, from the pivoted root of their products. A
+# second step restores the orthogonality that the first one loses to rounding (Yamamoto et al.
+# 2015). A column counts as dependent on others as in the core's test of identification.
 orthonormal <- function(columns) {
   size <- sqrt(colSums(columns^2))
   columns <- columns[, size > 0, drop = FALSE] / rep(size[size > 0], each = nrow(columns))

@@ -494,8 +494,8 @@ block_of_rows <- function(data, rows, variables, request, bp = NULL, cases = lis
          total = length(rows), notes = notes), parts)
 }
 
-# Columns of some rows as numbers: a named list. Columns that are numbers already are not copied when
-# all rows are wanted.
+# Columns of some rows as numbers: a named list. Columns that are numbers already are not copied
+# when all rows are wanted.
 numeric_columns <- function(data, rows, variables, missing_codes) {
   check_texts_are_numbers(data, variables, missing_codes)
   all_rows <- length(rows) == nrow(data) && !is.unsorted(rows)
