@@ -43,6 +43,7 @@ fit_geometry <- function(fit) {
     sigma <- matrices[[block$group]]$covariance[block$variables, block$variables, drop = FALSE]
     block$root <- t(backsolve(chol(sigma), diag(length(block$variables))))
     block$lower <- which(lower.tri(sigma, TRUE), arr.ind = TRUE)
+    block$scale <- ifelse(block$lower[, 1L] == block$lower[, 2L], 1 / sqrt(2), 1)
     block
   })
   rows <- sum(vapply(blocks, function(b) nrow(b$lower) + structured * length(b$variables), 0))
@@ -50,10 +51,10 @@ fit_geometry <- function(fit) {
   out <- list(fit = fit, blocks = blocks, structured = structured, matrices = matrices,
               n = sum(vapply(blocks, `[[`, 0, "n")))
   out$tangent <- orthonormal(tangent_directions(out))
-  residual <- stacked(out, function(block) {
-    list(matrix = block$covariance - matrices[[block$group]]$covariance[
-      block$variables, block$variables, drop = FALSE], mean = block$mean)
-  })
+  residual <- unlist(lapply(blocks, function(block) {
+    implied <- matrices[[block$group]]$covariance[block$variables, block$variables, drop = FALSE]
+    half_vector(block, block$covariance - implied, block$mean, structured)
+  }))
   out$residual <- drop(off_tangent(out, as.matrix(residual)))
   out
 }
@@ -62,16 +63,7 @@ fit_geometry <- function(fit) {
 # of its square; beside it the whitened means where these are structured.
 half_vector <- function(block, matrix, mean, structured) {
   white <- block$root %*% matrix %*% t(block$root)
-  low <- white[block$lower] * ifelse(block$lower[, 1L] == block$lower[, 2L], 1 / sqrt(2), 1)
-  sqrt(block$n) * c(low, if (structured) block$root %*% mean)
-}
-
-stacked <- function(geometry, of) {
-  unlist(lapply(geometry$blocks, function(block) {
-    one <- of(block)
-    half_vector(block, one$matrix, one$mean %||% rep(0, length(block$variables)),
-                geometry$structured)
-  }))
+  sqrt(block$n) * c(white[block$lower] * block$scale, if (structured) block$root %*% mean)
 }
 
 # One column per free parameter of the fit, within the space that its equations and active bounds
@@ -118,7 +110,7 @@ entry_direction <- function(geometry, family, group, row, col) {
       half <- if (!effect && row == col) 0.5 else 1
       i <- block$lower[, 1L]
       j <- block$lower[, 2L]
-      low <- half * (total[i] * other[j] + other[i] * total[j]) * ifelse(i == j, 1 / sqrt(2), 1)
+      low <- half * (total[i] * other[j] + other[i] * total[j]) * block$scale
     }
     moved <- if (family == parameter_families[["mean"]]) total else
       if (effect) total * at$mean[col] else 0 * total
@@ -148,8 +140,8 @@ smallest_direction <- 1e-6
 rank_one_directions <- function(geometry, weights) {
   out <- do.call(rbind, lapply(geometry$blocks, function(block) {
     y <- block$root %*% weights[[block$group]][block$variables, , drop = FALSE]
-    scale <- ifelse(block$lower[, 1L] == block$lower[, 2L], 1 / sqrt(2), 1)
-    part <- y[block$lower[, 1L], , drop = FALSE] * y[block$lower[, 2L], , drop = FALSE] * scale
+    part <- y[block$lower[, 1L], , drop = FALSE] * y[block$lower[, 2L], , drop = FALSE] *
+      block$scale
     rbind(part, if (geometry$structured) 0 * y) * sqrt(block$n)
   }))
   own_directions(geometry, out)
@@ -173,7 +165,6 @@ own_directions <- function(geometry, directions) {
 null_residuals <- function(geometry, draws) {
   out <- with_seed(1L, do.call(rbind, lapply(geometry$blocks, function(block) {
     p <- length(block$variables)
-    scale <- ifelse(block$lower[, 1L] == block$lower[, 2L], 1 / sqrt(2), 1)
     at <- block$lower[, 1L] + (block$lower[, 2L] - 1L) * p
     found <- if (block$n > p + 1) {
       matrix(stats::rWishart(draws, block$n, diag(p)), p * p)
@@ -182,7 +173,7 @@ null_residuals <- function(geometry, draws) {
         c(crossprod(matrix(stats::rnorm(ceiling(block$n) * p), ncol = p)))
       }, numeric(p * p))
     }
-    part <- (found / block$n - c(diag(p)))[at, , drop = FALSE] * scale
+    part <- (found / block$n - c(diag(p)))[at, , drop = FALSE] * block$scale
     rbind(part, if (geometry$structured) matrix(stats::rnorm(p * draws), p) / sqrt(block$n)) *
       sqrt(block$n)
   })))
@@ -311,12 +302,11 @@ case_contributions <- function(geometry, directions) {
   }, 0)
   ends <- cumsum(sizes)
   over_cases(geometry, ncol(directions), function(block, z) {
-    scale <- ifelse(block$lower[, 1L] == block$lower[, 2L], 1 / sqrt(2), 1)
     products <- z[, block$lower[, 1L], drop = FALSE] * z[, block$lower[, 2L], drop = FALSE]
     same <- block$lower[, 1L] == block$lower[, 2L]
     products[, same] <- products[, same] - 1
     rows <- ends[block$number] - sizes[block$number] + seq_len(sizes[block$number])
-    own <- cbind(sweep(products, 2L, scale, "*"), if (geometry$structured) z)
+    own <- cbind(sweep(products, 2L, block$scale, "*"), if (geometry$structured) z)
     core_product(own, directions[rows, , drop = FALSE]) / sqrt(block$n)
   })
 }

@@ -194,16 +194,21 @@ weighted_moments <- function(columns, weight = NULL) {
   mean <- vapply(columns, function(column) {
     if (is.null(weight)) .colMeans(column, cases, 1L) else sum(column * weight) / n
   }, 0)
-  # in portions of rows, so that the deviations are never all in memory
-  products <- 0
-  for (first in seq(1L, cases, by = rows_at_once)) {
-    rows <- first:min(cases, first + rows_at_once - 1L)
+  products <- sum_over_portions(cases, function(rows) {
     off <- bind_columns(Map(function(column, mean) column[rows] - mean, columns, mean),
                         length(rows))
-    products <- products + if (is.null(weight)) crossprod(off) else
-      crossprod(off, off * weight[rows])
-  }
+    if (is.null(weight)) crossprod(off) else crossprod(off, off * weight[rows])
+  })
   list(n = n, covariance = products / n, mean = mean)
+}
+
+# The sum of `of(rows)` over portions of rows, so that what is made of them is never in memory for
+# all rows.
+sum_over_portions <- function(cases, of) {
+  total <- 0
+  for (first in seq(1L, cases, by = rows_at_once))
+    total <- total + of(first:min(cases, first + rows_at_once - 1L))
+  total
 }
 
 rows_at_once <- 50000L

@@ -193,14 +193,10 @@ incomplete_group <- function(columns, rows, request, cases) {
 
 # The number of cases that have both of each pair of variables.
 observed_together <- function(columns) {
-  cases <- length(columns[[1L]])
-  together <- 0
-  for (first in seq(1L, cases, by = rows_at_once)) {
-    rows <- first:min(cases, first + rows_at_once - 1L)
+  sum_over_portions(length(columns[[1L]]), function(rows) {
     seen <- lapply(columns, function(column) !is.na(column[rows]))
-    together <- together + crossprod(bind_columns(seen, length(rows)))
-  }
-  together
+    crossprod(bind_columns(seen, length(rows)))
+  })
 }
 
 # Numbers of rows that have the same variables, in the order of the first occurrence of the

@@ -198,14 +198,17 @@ const visits = {
     await fill(one, "[data-key=reps]", "100000");
     await press(one, "[data-key=bootstrap]");
     await until(() => one.$eval("#job", (job) => !job.hidden), "the progress");
-    const beside = await press(two, "[data-stage=fit]");
+    await press(two, "[data-stage=fit]");
+    const running = await one.$eval("#job", (job) => !job.hidden);
     await press(two, "[data-stage=report]");
     await press(one, "[data-key=bootstrap]");
     await until(() => one.$("[role=alert]"), "the message");
     const busy = await text(one, "[role=alert]");
     await press(one, "[data-key=cancel]");
-    const cancelled = await one.$eval("#job", (job) => job.hidden);
-    return { beside, busy, cancelled, one: await facts(one), two: await facts(two), other: (await text(two, "#panel")).includes("only here") };
+    await until(() => one.$eval("#job", (job) => job.hidden), "the end of the cancelled job");
+    const result = /replicates/.test(await text(one, "#panel"));
+    return { running, busy, result, one: await facts(one), two: await facts(two),
+             other: (await text(two, "#panel")).includes("only here") };
   },
   async slow() {
     const one = await open();
@@ -215,14 +218,14 @@ const visits = {
     const before = await one.evaluate(() => document.body.dataset.version);
     await one.$eval("table.amendments button", (button) => button.click());
     await until(() => one.$eval("#job", (job) => !job.hidden), "the job of a slow fit");
-    const beside = await press(two, "[data-stage=fit]");
+    await press(two, "[data-stage=fit]");
     const running = await one.$eval("#job", (job) => !job.hidden);
     // what is asked meanwhile is refused, and the fit still arrives
     await one.$eval("[data-stage=measures]", (button) => button.click());
     await until(() => one.$("[role=alert]"), "the message");
     const busy = await text(one, "[role=alert]");
     await until(() => one.evaluate((before) => document.body.dataset.version !== before, before), "the fit", 120000);
-    return { beside, running, busy, trail: (await text(one, "#panel")).includes("only here"),
+    return { running, busy, trail: (await text(one, "#panel")).includes("only here"),
              other: (await text(two, "body")).includes("only here") };
   },
   async access() {
@@ -272,19 +275,21 @@ const visits = {
     await stage(page, "report");
     await press(page, "[data-key=bootstrap]");
     await until(() => page.$eval("#job", (job) => !job.hidden), "the progress");
-    const during = await press(page, "[data-stage=fit]");
+    await press(page, "[data-stage=fit]");
+    const during = await text(page, "#panel");
     await stage(page, "report");
     await until(() => page.$eval("#job", (job) => job.hidden), "the end");
     await until(async () => /replicates/.test(await text(page, "#panel")), "the result");
     const table = await text(page, "#panel");
     await press(page, "[data-key=bootstrap]");
     await press(page, "[data-key=cancel]");
-    const cancelled = await page.$eval("#job", (job) => job.hidden);
+    await until(() => page.$eval("#job", (job) => job.hidden), "the end of the cancelled job");
+    const after = await text(page, "#panel");
     const client = await page.createCDPSession();
     await client.send("Browser.setDownloadBehavior", { behavior: "allow", downloadPath: downloads });
     await page.$eval("[data-download=html]", (link) => link.click());
     await until(() => readdirSync(downloads).includes("report.html"), "the report");
-    return { during, cancelled, bootstrapped: /bootstrap/i.test(table),
+    return { during, kept: after === table, bootstrapped: /bootstrap/i.test(table),
              report: readFileSync(downloads + "/report.html", "utf8").length };
   },
   async speed() {
