@@ -18,6 +18,7 @@ structural <- quietly(fit_model(model("structural"), choirs))
 ladder <- quietly(invariance(demo, choirs, by = setting))
 keep(path_diagram(fit), "diagram")
 keep(path_diagram(structural, r_squared = TRUE), "structural")
+keep(plot(bootstrap_fit(structural, 1000, seed = 1, what = effects)), "bootstrap")
 keep(plot(construct_quality(fit)), "quality")
 concerts <- blueprint("Calm and joy over two concerts") |>
   repeated("Calm", times = list(Calm_first = ca1_t1:ca4_t1, Calm_second = ca1_t2:ca4_t2)) |>
