@@ -416,8 +416,9 @@ opposed <- function(r, n) {
 check_finite <- function(columns, rows) {
   infinite <- names(Filter(function(column) any(is.infinite(column)), columns))
   if (length(infinite) == 0L) return(invisible())
-  abort("data", text_of("column_holds_infinite_value", at = quoted(infinite[1L]),
-                        at_2 = rows[which(is.infinite(columns[[infinite[1L]]]))[1L]]))
+  first <- rows[which(is.infinite(columns[[infinite[1L]]]))[1L]]
+  abort("data", c(text_of("column_holds_infinite_value", at = quoted(infinite[1L]), at_2 = first),
+                  i = text_of("correct_infinite_value")))
 }
 
 check_some_seen <- function(columns) {
@@ -430,7 +431,7 @@ check_some_seen <- function(columns) {
 
 check_enough <- function(n, what, variables, notes = character()) {
   if (n > length(variables)) return(invisible())
-  abort("data", c(text_of("there_are", what = count_of(n, what),
+  abort("data", c(text_of("there_are", count = n, what = count_of(n, what),
                           variables = count_of(length(variables), "variable")),
                   i = text_of("more_cases_than_variables"), if (length(notes)) c(i = notes)))
 }
