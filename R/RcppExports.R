@@ -121,6 +121,14 @@ core_case_distances <- function(values, mean, covariance) {
     .Call(`_orizzonte_core_case_distances`, values, mean, covariance)
 }
 
+core_answers <- function(columns, step) {
+    .Call(`_orizzonte_core_answers`, columns, step)
+}
+
+core_multivariate_kurtosis <- function(values) {
+    .Call(`_orizzonte_core_multivariate_kurtosis`, values)
+}
+
 core_reduce <- function(values, weight) {
     .Call(`_orizzonte_core_reduce`, values, weight)
 }

@@ -73,8 +73,9 @@ check_arguments <- function(verb, dots = FALSE, optional = character(), unnamed 
   frame <- parent.frame()
   verb_itself <- sys.function(sys.parent())
   known <- formals(verb_itself)
-  bare <- vapply(known, function(x) is.symbol(x) && !nzchar(as.character(x)), NA)
-  needed <- setdiff(names(known)[bare], c("...", optional))
+  empty <- names(known)[!nzchar(as.character(known))]
+  bare <- empty[vapply(known[empty], is.symbol, NA)]
+  needed <- setdiff(bare, c("...", optional))
   # the function of base R, whatever an argument of that name contains
   is_missing <- function(name) eval(as.call(list(base::missing, as.name(name))), frame)
   lacking <- Filter(is_missing, needed)
@@ -109,8 +110,8 @@ check_quotes <- function(verb, call, frame) {
   known <- formals(verb)
   # a third consecutive word is more often a surplus argument
   given <- given[names(given) %in% c(names(known)[1:2], names(call))]
-  text <- names(known) %in% text_arguments | vapply(known, is_text, NA)
-  for (name in intersect(names(known)[text], names(given)[vapply(given, is_bare, NA)])) {
+  bare <- intersect(names(known), names(given)[vapply(given, is_bare, NA)])
+  for (name in bare[bare %in% text_arguments | vapply(known[bare], is_text, NA)]) {
     words <- setdiff(all.names(given[[name]]), "c")
     # words that were passed through the dots of another function are not known here
     hint <- if (!any(startsWith(words, ".."))) words_in_quotes(words)

@@ -44,9 +44,10 @@ escaped_name <- function(x) {
 address_format <- function(kind, first, second = NA_character_, group = NA_character_) {
   out <- paste0(kind, "[", address_name(first))
   two <- rep_len(!is.na(second), length(out))
-  if (any(two)) out[two] <- paste0(out, ", ", address_name(second))[two]
+  if (any(two)) out[two] <- paste0(out[two], ", ", address_name(rep_len(second, length(out))[two]))
   grouped <- rep_len(!is.na(group), length(out))
-  if (any(grouped)) out[grouped] <- paste0(out, " | ", address_name(group))[grouped]
+  if (any(grouped))
+    out[grouped] <- paste0(out[grouped], " | ", address_name(rep_len(group, length(out))[grouped]))
   paste0(out, "]")
 }
 

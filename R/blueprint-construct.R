@@ -451,6 +451,7 @@ constructs_without <- function(constructs, gone) {
 
 # The blueprint of one group: statements that name another group are left out.
 group_blueprint <- function(bp, group) {
+  if (length(bp$restrict) + length(bp$relax) + length(bp$left_out) == 0L) return(bp)
   names_another <- function(text) {
     named <- parse_address(text)$group
     !is.null(named) && !group %in% named

@@ -214,9 +214,10 @@ free_by_group <- function(fit) {
 # Groups with fewer cases than free parameters, in words; NULL when there are none.
 fewer_cases_words <- function(fit) {
   n <- cases_by_group(fit$sample)
+  if (length(n) < 2L) return(NULL)
   free <- free_by_group(fit)
   few <- n < free
-  if (length(n) < 2L || !any(few)) return(NULL)
+  if (!any(few)) return(NULL)
   each <- text_of("cases_for_parameters", group = names(n)[few], cases = format_count(n[few]),
                   free = format_count(free[few]))
   text_of("groups_with_few_cases", each = enumerate(each, most = 6L))

@@ -72,8 +72,9 @@ scale_of <- function(place, layout, bp) {
 
 # Are loadings held equal to those of the first group, or of an earlier time?
 carries_over <- function(loadings, rows, number) {
-  number > 1L && any(rows$over_groups[loadings]) ||
-    any(rows$over_times[loadings] & rows$time[loadings] > first_times(rows, loadings))
+  if (number > 1L && any(rows$over_groups[loadings])) return(TRUE)
+  later <- loadings[rows$over_times[loadings]]
+  length(later) > 0L && any(rows$time[later] > first_times(rows, later))
 }
 
 # The first time at which the held items of these rows were administered.
@@ -163,8 +164,10 @@ apply_map <- function(layout, sd = NULL) {
 # without a group (that of the first time).
 parameter_names <- function(layout, classes) {
   out <- layout$rows$parameter[layout$leading]
+  shared <- which(layout$rows$shared[layout$leading])
+  if (length(shared) == 0L) return(out)
   plain <- addresses_without_group(layout$rows)
-  for (i in which(layout$rows$shared[layout$leading])) {
+  for (i in shared) {
     rows <- which(layout$rows$class == classes[i])
     key <- ifelse(layout$rows$over_times[rows], layout$rows$over[rows], plain[rows])
     if (setequal(layout$rows$group[rows], layout$groups) && length(unique(key)) == 1L)

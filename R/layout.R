@@ -57,7 +57,8 @@ means_saturated <- function(layout) {
 }
 
 # The layout as the core reads it; `used`: which of the layout's parameters the core contains.
-core_model <- function(layout, keep_means) {
+# `ranked`: the positions of the names of groups and variables.
+core_model <- function(layout, keep_means, ranked = ranked_names(layout)) {
   keep <- keep_means | layout$rows$family != parameter_families[["mean"]]
   rows <- which(keep)
   in_map <- layout$map$entry %in% rows
@@ -66,10 +67,8 @@ core_model <- function(layout, keep_means) {
   p <- vapply(layout$parts, function(part) length(part$observed), 0L, USE.NAMES = FALSE)
   constructs <- vapply(layout$parts, function(part) length(part$constructs), 0L, USE.NAMES = FALSE)
   list(
-    observed = p, variables = p + constructs, places = name_ranks(layout$groups),
-    ranks = unlist(lapply(layout$parts, function(part) {
-      name_ranks(c(part$observed, part$constructs))
-    }), use.names = FALSE), family = layout$rows$family[rows],
+    observed = p, variables = p + constructs, places = ranked$places, ranks = ranked$ranks,
+    family = layout$rows$family[rows],
     group = match(layout$rows$group, layout$groups)[rows],
     row = layout$rows$row[rows], col = layout$rows$col[rows],
     means = keep_means, parameters = length(used), constant = layout$rows$constant[rows],
@@ -81,7 +80,17 @@ core_model <- function(layout, keep_means) {
 }
 
 # Positions in an order of names that is the same in every locale: the core solves in that order.
-name_ranks <- function(names) match(seq_along(names), order(names, method = "radix"))
+name_ranks <- function(names) {
+  if (length(names) < 2L) seq_along(names) else
+    match(seq_along(names), order(names, method = "radix"))
+}
+
+ranked_names <- function(layout) {
+  list(places = name_ranks(layout$groups),
+       ranks = unlist(lapply(layout$parts, function(part) {
+         name_ranks(c(part$observed, part$constructs))
+       }), use.names = FALSE))
+}
 
 core_scales <- function(layout, rows, p) {
   unname(lapply(layout$scales, function(scale) {
@@ -98,7 +107,8 @@ core_scales <- function(layout, rows, p) {
 # The model with all means, whether the core estimated them or not: for results functions, not for
 # fitting.
 full_model <- function(layout) {
-  if (layout$profiled) core_model(layout, keep_means = TRUE) else layout$model
+  if (layout$profiled) core_model(layout, keep_means = TRUE, ranked = layout$model) else
+    layout$model
 }
 
 # Moments, free parameters and degrees of freedom.
@@ -107,10 +117,11 @@ layout_counts <- function(layout) {
   moments <- sum(p * (p + 1L) / 2L + if (layout$means) p else 0L) - sum(layout$unseen)
   free <- layout$leading
   meaning <- layout$rows$meaning[free]
+  kinds <- unique(meaning)
   equations <- n_equations(layout)
   list(moments = moments, parameters = length(layout$parameters), equations = equations,
        df = moments - length(layout$parameters) + equations,
-       kinds = table(factor(meaning, levels = unique(meaning))))
+       kinds = stats::setNames(tabulate(match(meaning, kinds), length(kinds)), kinds))
 }
 
 # The roles of the variables in a model.
@@ -199,9 +210,10 @@ stack_groups <- function(bp, means, observed, groups, grouped) {
     layout_parameters(group_blueprint(bp, groups[g]), means, observed[[g]])
   })
   columns <- names(tables[[1L]]$rows)
-  rows <- lapply(stats::setNames(columns, columns), function(name) {
-    unlist(lapply(tables, function(table) table$rows[[name]]), use.names = FALSE)
-  })
+  rows <- if (length(tables) == 1L) lapply(tables[[1L]]$rows, unname) else
+    lapply(stats::setNames(columns, columns), function(name) {
+      unlist(lapply(tables, function(table) table$rows[[name]]), use.names = FALSE)
+    })
   sizes <- vapply(tables, function(table) length(table$rows$kind), 0L)
   ends <- cumsum(sizes)
   rows$group <- rep(groups, sizes)
@@ -221,6 +233,7 @@ stack_groups <- function(bp, means, observed, groups, grouped) {
 part_names <- c("observed", "constructs", "endogenous", "composites")
 
 union_of <- function(tables, name) {
+  if (length(tables) == 1L) return(unique(tables[[1L]][[name]]) %||% character())
   unique(unlist(lapply(tables, `[[`, name), use.names = FALSE)) %||% character()
 }
 
@@ -327,7 +340,7 @@ hold_rows <- function(layout, hold, differ, key, mark) {
 # their constructs to differ from those of the first group, or time, as far as the loadings can
 # distinguish them.
 free_means <- function(layout) {
-  if (!layout$means) return(layout)
+  if (!layout$means || !any(layout$rows$over_groups, layout$rows$over_times)) return(layout)
   for (g in seq_along(layout$groups)[-1L])
     layout <- free_means_of(layout, g, layout$rows$over_groups, NULL, text_of("in_every_group"))
   times <- sort(unique(layout$rows$time[layout$rows$over_times]))

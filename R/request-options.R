@@ -93,7 +93,7 @@ option_flag <- function(name) paste0("--", chartr("_", "-", name))
 
 # A value of an option, or an error that names the permitted values.
 check_option <- function(option, value) {
-  if (is.null(value) && is.null(option$default)) return(NULL)
+  if (identical(value, option$default)) return(value)
   what <- paste0("`", option$name, "`")
   switch(option$kind,
     choice = return(choose_one(value, option$choices, what)),

@@ -3,6 +3,7 @@
 # Columns of labelled statistics files carry their own missing codes (`na_values`, `na_range`)
 # beside the labels.
 plain_column <- function(x) {
+  if (is.numeric(x) && !is.object(x)) return(x)
   if (inherits(x, "integer64")) return(as.double(x))
   if (is.character(x)) return(without_blanks(as_utf8(x)))
   if (is.factor(x)) {
@@ -26,7 +27,7 @@ without_blanks <- function(x) {
 }
 
 column_labels <- function(data, variables) {
-  labels <- lapply(variables, function(name) attr(data[[name]], "label", exact = TRUE))
+  labels <- lapply(unclass(data)[variables], attr, "label", exact = TRUE)
   found <- vapply(labels, function(l) is.character(l) && length(l) == 1L, NA)
   stats::setNames(as.character(unlist(labels[found])), variables[found])
 }
@@ -84,7 +85,7 @@ check_columns <- function(data, variables = character()) {
 # Matrices of one column, which scale() returns, as plain columns.
 plain_columns <- function(data) {
   single <- vapply(data, function(x) length(dim(x)) == 2L && ncol(x) == 1L && !is.data.frame(x), NA)
-  data[single] <- lapply(data[single], function(x) as.vector(x))
+  if (any(single)) data[single] <- lapply(data[single], function(x) as.vector(x))
   data
 }
 
@@ -136,7 +137,7 @@ looks_like_moments <- function(data, variables = character()) {
 
 # The columns to be coded, with their levels: list(setting = c("evening", "weekend")).
 factor_coding <- function(bp, data) {
-  if (!is.data.frame(data)) return(list())
+  if (!is.data.frame(data) || length(bp$effects$from) == 0L) return(list())
   predictors <- intersect(unique(bp$effects$from), names(data))
   items <- unlist(lapply(bp$constructs, `[[`, "items"), use.names = FALSE)
   predictors <- setdiff(predictors, c(bp$effects$to, items))
@@ -222,74 +223,61 @@ looked_rows <- 5000         # for the kurtosis of all variables together
 # five distinct values), `ordered` (two to four), `tails` (kurtosis of variables with heavy tails),
 # `ends` (share at the end of the scale, where that is large) and `kurtosis` (Mardia's z).
 look_at <- function(data, variables, missing_codes) {
+  rows <- nrow(data)
+  data <- unclass(data)
   variables <- Filter(function(name) is.numeric(data[[name]]), intersect(variables, names(data)))
-  if (length(variables) == 0L || nrow(data) < 2L) return(list())
+  if (length(variables) == 0L || rows < 2L) return(list())
   # columns and not a matrix of them, which would be one more copy of the data
   x <- lapply(stats::setNames(variables, variables), function(name) {
     column <- as.double(plain_column(data[[name]]))
     if (length(missing_codes)) column[is_code(column, missing_codes)] <- NA_real_
     column
   })
-  # the range of a column without values is infinite, and warned of
-  ends <- suppressWarnings(vapply(unname(x), range, c(0, 0), na.rm = TRUE))
+  step <- max(1, ceiling(length(x) * rows / looked_cells))
+  found <- core_answers(x, step)
+  of <- function(row) stats::setNames(found[row, ], variables)
   # a code is far from all other values
-  odd <- variables[ends[1L, ] %in% low_codes | ends[2L, ] %in% high_codes]
+  odd <- variables[of("low") %in% low_codes | of("high") %in% high_codes]
   codes <- lapply(stats::setNames(odd, odd), function(name) {
     found <- suspicious_codes(x[[name]])
     stats::setNames(vapply(found, function(value) sum(x[[name]] == value, na.rm = TRUE), 0L), found)
   })
   codes <- Filter(length, codes)
-  step <- max(1, ceiling(length(x) * nrow(data) / looked_cells))
-  some <- do.call(cbind, lapply(x, function(column) column[seq(1, nrow(data), by = step)]))
-  counts <- answer_counts(x, ends)
-  list(codes = codes, few = names(counts)[counts == few_answers],
-       ordered = names(counts)[counts <= ordered_answers],
-       tails = heavy_tailed(some, names(codes)),
-       ends = at_the_end(some, ends,
-                         but = c(names(codes), names(counts)[counts <= ordered_answers])),
-       kurtosis = if (length(codes) == 0L)
-         mardia_z(some[, setdiff(colnames(some), names(counts)), drop = FALSE]))
+  counts <- few_distinct(of("distinct"), of("high") - of("low"))
+  ordered <- names(counts)[counts <= ordered_answers]
+  list(codes = codes, few = names(counts)[counts == few_answers], ordered = ordered,
+       tails = beyond(of("kurtosis"), heavy_tails, but = names(codes)),
+       ends = beyond(pmax(of("at_low"), of("at_high")), strong_ceiling,
+                     but = c(names(codes), ordered)),
+       kurtosis = if (length(codes) == 0L) mardia_z(x[setdiff(variables, names(counts))], step))
 }
 
-# The number of distinct answers of variables that have few; `x`: columns by name.
-answer_counts <- function(x, ends) {
-  narrow <- names(x)[is.finite(ends[1L, ]) & ends[2L, ] - ends[1L, ] <= 10]
-  count <- function(v) length(unique(v[!is.na(v)]))
-  out <- vapply(narrow, function(name) {
-    if (count(utils::head(x[[name]], 200L)) > few_answers) few_answers + 1L else count(x[[name]])
-  }, 0L)
-  out[out >= 2L & out <= few_answers]
+# The number of distinct answers of variables that have few, of a narrow scale.
+few_distinct <- function(distinct, range) {
+  distinct[is.finite(range) & range <= 10 & distinct >= 2 & distinct <= few_answers]
 }
 
-# The larger proportion of cases at an end of the scale, for variables where it is large.
-at_the_end <- function(x, ends, but) {
-  at <- function(end) colMeans(x == rep(end, each = nrow(x)), na.rm = TRUE)
-  share <- pmax(at(ends[1L, ]), at(ends[2L, ]))
-  share <- share[is.finite(share) & share > strong_ceiling]
-  share[setdiff(names(share), but)]
+# Values above a limit, except those of some variables.
+beyond <- function(values, limit, but) {
+  values <- values[is.finite(values) & values > limit]
+  values[setdiff(names(values), but)]
 }
 
 # Kurtosis of all variables together in excess of normal data, as z (Mardia 1970), by complete
-# rows.
-mardia_z <- function(x) {
-  x <- x[stats::complete.cases(x), , drop = FALSE]
+# rows; of large data every `step`th.
+mardia_z <- function(columns, step) {
+  k <- length(columns)
+  if (k == 0L) return(NULL)
+  rows <- length(columns[[1L]])
+  if (step > 1L) columns <- lapply(columns, function(column) column[seq(1L, rows, by = step)])
+  x <- bind_columns(columns, length(columns[[1L]]))
+  if (anyNA(x)) x <- x[stats::complete.cases(x), , drop = FALSE]
   if (nrow(x) > looked_rows)
     x <- x[round(seq(1, nrow(x), length.out = looked_rows)), , drop = FALSE]
   n <- nrow(x)
-  k <- ncol(x)
   if (n < 3L * k || n < 20L) return(NULL)
-  off <- x - rep(colMeans(x), each = n)
-  root <- tryCatch(chol(crossprod(off) / n), error = function(e) NULL)
-  if (is.null(root)) return(NULL)
-  squared <- colSums(backsolve(root, t(off), transpose = TRUE)^2)
-  (mean(squared^2) - k * (k + 2)) / sqrt(8 * k * (k + 2) / n)
-}
-
-heavy_tailed <- function(x, but) {
-  squares <- (x - rep(colMeans(x, na.rm = TRUE), each = nrow(x)))^2
-  kurtosis <- colMeans(squares * squares, na.rm = TRUE) / colMeans(squares, na.rm = TRUE)^2 - 3
-  kurtosis <- kurtosis[is.finite(kurtosis) & kurtosis > heavy_tails]
-  kurtosis[setdiff(names(kurtosis), but)]
+  kurtosis <- core_multivariate_kurtosis(x)
+  if (is.finite(kurtosis)) (kurtosis - k * (k + 2)) / sqrt(8 * k * (k + 2) / n)
 }
 
 # The violations of normality in the data, in a sentence with the argument that helps; empty where

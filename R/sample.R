@@ -393,15 +393,13 @@ known_stores$references <- list()
 
 # The columns of a data frame that a fit needs; an environment that already holds them is reused.
 keep_data <- function(data, columns) {
-  columns <- unique(columns)
+  frame <- unclass(data)[unique(columns)]
   stores <- Filter(Negate(is.null), lapply(known_stores$references, rlang::wref_key))
   for (store in stores) {
-    if (!identical(dim(store$frame), NULL) && nrow(store$frame) == nrow(data) &&
-        all(columns %in% names(store$frame)) &&
-        all(vapply(columns, function(n) identical(store$frame[[n]], data[[n]]), NA))) return(store)
+    if (nrow(store$frame) == nrow(data) &&
+        identical(unclass(store$frame)[names(frame)], frame)) return(store)
   }
   store <- new.env(parent = emptyenv())
-  frame <- lapply(stats::setNames(columns, columns), function(name) data[[name]])
   store$frame <- structure(frame, class = "data.frame", row.names = .set_row_names(nrow(data)))
   lockEnvironment(store, bindings = TRUE)
   alive <- Filter(function(r) !is.null(rlang::wref_key(r)), known_stores$references)

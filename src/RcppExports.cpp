@@ -408,6 +408,27 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_answers
+Rcpp::NumericMatrix core_answers(const List& columns, int step);
+RcppExport SEXP _orizzonte_core_answers(SEXP columnsSEXP, SEXP stepSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const List& >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< int >::type step(stepSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_answers(columns, step));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_multivariate_kurtosis
+double core_multivariate_kurtosis(const Eigen::Map<Eigen::MatrixXd>& values);
+RcppExport SEXP _orizzonte_core_multivariate_kurtosis(SEXP valuesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Eigen::Map<Eigen::MatrixXd>& >::type values(valuesSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_multivariate_kurtosis(values));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_reduce
 List core_reduce(const Eigen::Map<Eigen::MatrixXd>& values, const Eigen::VectorXd& weight);
 RcppExport SEXP _orizzonte_core_reduce(SEXP valuesSEXP, SEXP weightSEXP) {
@@ -540,6 +561,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_orizzonte_core_root_product", (DL_FUNC) &_orizzonte_core_root_product, 2},
     {"_orizzonte_core_step_down", (DL_FUNC) &_orizzonte_core_step_down, 3},
     {"_orizzonte_core_case_distances", (DL_FUNC) &_orizzonte_core_case_distances, 3},
+    {"_orizzonte_core_answers", (DL_FUNC) &_orizzonte_core_answers, 2},
+    {"_orizzonte_core_multivariate_kurtosis", (DL_FUNC) &_orizzonte_core_multivariate_kurtosis, 1},
     {"_orizzonte_core_reduce", (DL_FUNC) &_orizzonte_core_reduce, 2},
     {"_orizzonte_core_saturated", (DL_FUNC) &_orizzonte_core_saturated, 2},
     {"_orizzonte_core_pattern_deviance", (DL_FUNC) &_orizzonte_core_pattern_deviance, 3},

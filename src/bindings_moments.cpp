@@ -3,6 +3,7 @@
 
 #include "core/infer/step_down.hpp"
 #include "core/linear/pivoted.hpp"
+#include "core/moments/answers.hpp"
 #include "core/moments/distances.hpp"
 #include "core/moments/likelihood.hpp"
 #include "core/moments/reduce.hpp"
@@ -62,6 +63,29 @@ List core_case_distances(const Eigen::Map<Eigen::MatrixXd>& values, const Eigen:
           "its moments have another size");
   const oz::Distances found = oz::case_distances(values, mean, covariance);
   return List::create(Rcpp::_["squared"] = found.squared, Rcpp::_["observed"] = found.observed);
+}
+
+// Columns of answers (a list): low, high, at_low, at_high, kurtosis, distinct x columns.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericMatrix core_answers(const List& columns, int step) {
+  require(step > 0, "its step is not positive");
+  Rcpp::NumericMatrix out(6, columns.size());
+  for (int k = 0; k < columns.size(); ++k) {
+    const Rcpp::NumericVector column = columns[k];
+    const oz::Answers found = oz::describe_answers(
+        Eigen::Map<const Eigen::VectorXd>(column.begin(), column.size()), step);
+    const double values[] = {found.low,     found.high,     found.at_low,
+                             found.at_high, found.kurtosis, static_cast<double>(found.distinct)};
+    std::copy(std::begin(values), std::end(values), &out(0, k));
+  }
+  Rcpp::rownames(out) =
+      Rcpp::CharacterVector::create("low", "high", "at_low", "at_high", "kurtosis", "distinct");
+  return out;
+}
+
+// [[Rcpp::export(rng = false)]]
+double core_multivariate_kurtosis(const Eigen::Map<Eigen::MatrixXd>& values) {
+  return oz::multivariate_kurtosis(values);
 }
 
 // The missing patterns of a matrix of cases: n, covariance, mean, variables (numbers).

@@ -14,6 +14,7 @@
 #include "core/many/refit_many.cpp"
 #include "core/many/resampled.cpp"
 #include "core/many/source.cpp"
+#include "core/moments/answers.cpp"
 #include "core/moments/block.cpp"
 #include "core/moments/distances.cpp"
 #include "core/moments/likelihood.cpp"
