@@ -20,6 +20,7 @@
 #include "many/drawn.hpp"
 #include "many/refit_many.hpp"
 #include "many/resampled.hpp"
+#include "moments/answers.hpp"
 #include "moments/distances.hpp"
 #include "moments/likelihood.hpp"
 #include "moments/reduce.hpp"
@@ -890,6 +891,25 @@ TEST_CASE("incomplete groups are fitted, and their errors come from the observed
   CHECK((errors_of(model, sample, found.theta) - found.covariance).cwiseAbs().maxCoeff() < 1e-8);
 }
 
+TEST_CASE("the score of several patterns is the same with and without the tables of each") {
+  for (const double scale : {1.01, 0.97}) {
+    const Model model = one_factor(4, true);
+    const Sample sample = sample_of({four_patterns(0, 5)}, 4);
+    const auto shared = std::make_shared<const Model>(model);
+    NormalTheory lean(shared, sample), whole(shared, sample);
+    const Vector theta = fit(model, sample, Settings(), Callbacks()).theta * scale;
+    REQUIRE(lean.move_to(theta));
+    REQUIRE(whole.move_to(theta));
+    const Vector sums = lean.score();
+    // the information needs the tables, from which the score is read afterwards
+    whole.entry_information(Information::Observed);
+    const Vector tables = whole.score();
+    CHECK((sums - tables).cwiseAbs().maxCoeff() < 1e-10 * (1 + tables.cwiseAbs().maxCoeff()));
+    lean.entry_information(Information::Observed);
+    CHECK((lean.score() - tables).norm() == 0);
+  }
+}
+
 namespace {
 
 // Cases of one factor with four items, some values of the last missing.
@@ -1155,6 +1175,56 @@ TEST_CASE("distances of cases are from the variables that they have") {
   CHECK(std::isnan(improper.squared[0]));
   CHECK(std::abs(improper.squared[1] - 1) < 1e-12);
   CHECK(case_distances(Matrix(0, 2), mean, covariance).squared.size() == 0);
+}
+
+TEST_CASE("columns of answers are described without what is missing") {
+  const double none = std::numeric_limits<double>::quiet_NaN();
+  const double infinite = std::numeric_limits<double>::infinity();
+  Vector column(7);
+  column << 3, none, 1, 1, 5, 1, none;
+  const Answers found = describe_answers(column, 1);
+  CHECK(found.low == 1);
+  CHECK(found.high == 5);
+  CHECK(found.at_low == 0.6);
+  CHECK(found.at_high == 0.2);
+  CHECK(found.distinct == 3);
+  // deviations .8, -1.2, -1.2, 2.8, -1.2
+  CHECK(found.kurtosis == Approx(5 * 68.096 / (12.8 * 12.8) - 3).epsilon(1e-12));
+  // every second one: 3, 1, 5; the range is still that of all
+  const Answers some = describe_answers((Vector(6) << 3, -9, 1, none, 5, none).finished(), 2);
+  CHECK(some.low == -9);
+  CHECK(some.at_low == 0);
+  CHECK(some.at_high == Approx(1.0 / 3));
+  CHECK(some.kurtosis == Approx(3 * 32.0 / 64 - 3));
+  CHECK(describe_answers(Vector::LinSpaced(5, 1, 5), 1).distinct == 5);
+  CHECK(describe_answers(Vector::LinSpaced(9, 1, 9), 1).distinct == most_distinct);
+  const Answers empty = describe_answers(Vector::Constant(3, none), 1);
+  CHECK(std::isnan(empty.low));
+  CHECK(std::isnan(empty.at_high));
+  CHECK(empty.distinct == 0);
+  CHECK(std::isnan(describe_answers(Vector::Constant(3, 2), 1).kurtosis));
+  CHECK(!std::isfinite(describe_answers((Vector(3) << 1, infinite, 2).finished(), 1).kurtosis));
+}
+
+TEST_CASE("the kurtosis of several variables is that of their distances, in any units") {
+  Random random(3);
+  Matrix values(40, 3);
+  for (int i = 0; i < 40; ++i)
+    for (int j = 0; j < 3; ++j) values(i, j) = random.normal() + (j > 0 ? values(i, j - 1) : 0);
+  const double kurtosis = multivariate_kurtosis(values);
+  const Vector mean = values.colwise().mean().transpose();
+  const Matrix off = values.rowwise() - mean.transpose();
+  const Matrix inverse = (off.transpose() * off / 40).inverse();
+  double by_definition = 0;
+  for (int i = 0; i < 40; ++i)
+    by_definition += std::pow(off.row(i).dot(inverse * off.row(i).transpose()), 2) / 40;
+  CHECK(kurtosis == Approx(by_definition).epsilon(1e-10));
+  values.col(1) *= 1e9;
+  CHECK(multivariate_kurtosis(values) == Approx(by_definition).epsilon(1e-8));
+  values.col(2) = values.col(0);
+  CHECK(std::isnan(multivariate_kurtosis(values)));
+  values.col(2).setConstant(7);
+  CHECK(std::isnan(multivariate_kurtosis(values)));
 }
 
 TEST_CASE("step-down p values compare each statistic with itself and all smaller ones") {

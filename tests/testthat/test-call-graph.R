@@ -1,7 +1,7 @@
 # Data flows one way: no function calls one of a later stage. The stage of a function is that of its
 # file.
 
-stages <- c("base", "blueprint", "request", "sample", "layout", "solution", "fit", "read",
+stages <- c("base", "blueprint", "request", "sample", "layout", "fit", "read",
             "diagnose", "compare", "group", "judge", "many", "figure", "report", "study", "page",
             "cli")
 file_stage <- function(file) sub("[-.].*", "", basename(file))

@@ -8,6 +8,11 @@
 #include "../linear/cholesky.hpp"
 
 namespace orizzonte {
+namespace {
+
+constexpr double singular = 1e-6;  // a pivot of a root of correlations below it
+
+}  // namespace
 
 Answers describe_answers(const Eigen::Ref<const Vector>& column, Eigen::Index step) {
   constexpr double none = std::numeric_limits<double>::quiet_NaN();
@@ -61,7 +66,7 @@ double multivariate_kurtosis(const Eigen::Ref<const Matrix>& values) {
   const Vector unit = covariance.diagonal().cwiseSqrt().cwiseInverse();
   Cholesky root;
   const Matrix correlation = scaled_by(unit, covariance);
-  if (!correlation.allFinite() || !root.compute(correlation))
+  if (!correlation.allFinite() || !root.compute(correlation) || root.smallest_pivot() < singular)
     return std::numeric_limits<double>::quiet_NaN();
   Matrix white = unit.asDiagonal() * off.transpose();
   root.half_solve(white);

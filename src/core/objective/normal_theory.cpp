@@ -68,7 +68,7 @@ void NormalTheory::set_sample(const Sample& sample) {
 
 bool NormalTheory::move_to(const Vector& theta) {
   if (placed_ && at_.size() == theta.size() && at_ == theta) return true;
-  placed_ = first_ = second_ = tested_ = false;
+  placed_ = first_ = second_ = tested_ = summed_ = false;
   model().map.apply(theta, eta_);
   double f = 0;
   for (Group& group : groups_) {
@@ -308,7 +308,7 @@ void NormalTheory::prepare(Information kind) {
     }
     add_up(group);
   }
-  first_ = true;
+  first_ = summed_ = true;
   second_ = second_ || second;
 }
 
@@ -335,6 +335,33 @@ void NormalTheory::add_up(Group& group) {
   }
 }
 
+void NormalTheory::sum_residuals() {
+  if (summed_) return;
+  const auto alone = [](const Group& group) { return group.blocks.size() == 1; };
+  // of one block its own tables serve
+  if (std::any_of(groups_.begin(), groups_.end(), alone)) return prepare(Information::Expected);
+  for (Group& group : groups_) {
+    const int l = group.layout.leaves, p = group.layout.observed;
+    const Matrix& z = group.at.tall;
+    const int width = to_int(z.cols());
+    residual_.setZero(p, p);
+    deviation_.setZero(p);
+    for (Tables& block : group.blocks)
+      block.add_residual(means_, block.n / group.n, residual_, deviation_);
+    const Matrix whole = residual_.selfadjointView<Eigen::Lower>();
+    const Matrix inner = whole * z;
+    group.r_sum.resize(l + width, l + width);
+    group.r_sum.topLeftCorner(l, l) = whole.topLeftCorner(l, l);
+    group.r_sum.topRightCorner(l, width) = inner.topRows(l);
+    group.r_sum.bottomLeftCorner(width, l) = inner.topRows(l).transpose();
+    group.r_sum.bottomRightCorner(width, width).noalias() = z.transpose() * inner;
+    group.mean_sum.resize(l + width);
+    group.mean_sum.head(l) = deviation_.head(l);
+    group.mean_sum.tail(width).noalias() = z.transpose() * deviation_;
+  }
+  summed_ = true;
+}
+
 template <class Sink>
 void NormalTheory::sweep(Information kind, Sink&& sink) {
   if (kind == Information::Tested) kind = tested();
@@ -348,7 +375,7 @@ void NormalTheory::sweep(Information kind, Sink&& sink) {
 }
 
 void NormalTheory::score(Vector& out) {
-  prepare(Information::Expected);
+  sum_residuals();
   out.setZero(model().map.parameters);
   for (Group& group : groups_)
     for (const Slot& slot : group.slots) {
@@ -380,7 +407,7 @@ void NormalTheory::information(Information kind, Arrow& out) {
 }
 
 Vector NormalTheory::entry_score() {
-  prepare(Information::Expected);
+  sum_residuals();
   Vector out = Vector::Zero(model().entries.size());
   for (Group& group : groups_)
     for (const Sequence<Slot>* slots : {&group.slots, &group.still})

@@ -66,6 +66,8 @@ class NormalTheory : public Objective {
   void by_block(int g, const Matrix& values, About about, Sink&& sink);
   Sequence<Slot> find_slots(const Sequence<int>& entries) const;
   void add_up(Group& group);
+  // R and W d over the blocks without the tables of each, where only the score is wanted.
+  void sum_residuals();
   double slot_score(const Group& group, const Slot& slot) const;
   double expected_pair(const Group& group, const Tables& block, const Slot& e, const Slot& f) const;
   double misfit_pair(const Group& group, const Tables& block, const Matrix& r, const Vector& u,
@@ -94,9 +96,11 @@ class NormalTheory : public Objective {
   double n_ = 0, value_ = 0;
   Information inference_ = Information::Expected;
   bool placed_ = false, first_ = false, second_ = false;  // is there a point, and its tables
-  bool tested_ = false;
+  bool tested_ = false, summed_ = false;
   Vector eta_;
-  Matrix pairs_;  // entries of an information, on their way
+  Matrix pairs_;     // entries of an information, on their way
+  Matrix residual_;  // R of all observed variables of a group, and W d
+  Vector deviation_;
 };
 
 }  // namespace orizzonte

@@ -158,6 +158,26 @@ void Tables::prepare_first(const GroupMatrices& at, const GroupLayout& layout, b
   }
 }
 
+void Tables::add_residual(bool means, double weight, Matrix& residual, Vector& mean) {
+  const int p = to_int(w_.rows());
+  work_ = -w_;
+  if (!scattered_ && means) {
+    work_.noalias() += r_ * r_.transpose();
+  } else {
+    multiply(s_, w_, sw_);
+    if (means) sw_.noalias() += d_ * r_.transpose();
+    work_.noalias() += w_ * sw_;
+  }
+  for (int j = 0; j < p; ++j)
+    for (int i = j; i < p; ++i) {
+      // the places of a block's variables are in increasing order
+      const int row = complete() ? i : rows_[i], col = complete() ? j : rows_[j];
+      residual(row, col) += weight * work_(i, j);
+    }
+  if (!means) return;
+  for (int i = 0; i < p; ++i) mean[complete() ? i : rows_[i]] += weight * r_[i];
+}
+
 void Tables::prepare_second(bool means) {
   const int l = leaves_;
   work_.resize(l, l);

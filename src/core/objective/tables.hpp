@@ -28,6 +28,9 @@ class Tables {
   // For first derivatives. R is formed only for the leaves at `pairs`.
   void prepare_first(const GroupMatrices& at, const GroupLayout& layout, bool means,
                      const Sequence<Slot>& pairs);
+  // Adds R and W d, times `weight`, to those of all observed variables (internal order): all that
+  // the score of several blocks needs. Only the lower triangle of R.
+  void add_residual(bool means, double weight, Matrix& residual, Vector& mean);
   // R of all leaves as well.
   void prepare_second(bool means);
   // The same of deviations from the saturated moments (internal order): R = W (S + d d' - Sigma~) W
