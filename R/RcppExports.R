@@ -109,6 +109,10 @@ core_crossproduct <- function(x, y) {
     .Call(`_orizzonte_core_crossproduct`, x, y)
 }
 
+core_bilinear_forms <- function(vectors, above, left, right, a, b) {
+    .Call(`_orizzonte_core_bilinear_forms`, vectors, above, left, right, a, b)
+}
+
 core_root_product <- function(root, x) {
     .Call(`_orizzonte_core_root_product`, root, x)
 }

@@ -46,10 +46,12 @@ fit_geometry <- function(fit) {
     block$scale <- ifelse(block$lower[, 1L] == block$lower[, 2L], 1 / sqrt(2), 1)
     block
   })
-  rows <- sum(vapply(blocks, function(b) nrow(b$lower) + structured * length(b$variables), 0))
+  sizes <- vapply(blocks, function(b) nrow(b$lower) + structured * length(b$variables), 0)
+  rows <- sum(sizes)
   if (rows * (length(core_theta(fit)) + 200) > most_direction_cells) return(NULL)
+  # `above`: how many rows of a direction belong to earlier blocks
   out <- list(fit = fit, blocks = blocks, structured = structured, matrices = matrices,
-              n = sum(vapply(blocks, `[[`, 0, "n")))
+              above = as.integer(cumsum(sizes) - sizes), n = sum(vapply(blocks, `[[`, 0, "n")))
   out$tangent <- orthonormal(tangent_directions(out))
   residual <- unlist(lapply(blocks, function(block) {
     implied <- matrices[[block$group]]$covariance[block$variables, block$variables, drop = FALSE]
@@ -134,31 +136,9 @@ orthonormal <- function(columns) {
 
 smallest_direction <- 1e-6
 
-# Directions of rank one, a a', for the columns of `weights` (observed variables by direction), in
-# all groups; minus their projection on the tangent space of the fit, of length one. Directions that
-# the fit contains become NA.
-rank_one_directions <- function(geometry, weights) {
-  out <- do.call(rbind, lapply(geometry$blocks, function(block) {
-    y <- block$root %*% weights[[block$group]][block$variables, , drop = FALSE]
-    part <- y[block$lower[, 1L], , drop = FALSE] * y[block$lower[, 2L], , drop = FALSE] *
-      block$scale
-    rbind(part, if (geometry$structured) 0 * y) * sqrt(block$n)
-  }))
-  own_directions(geometry, out)
-}
-
 # Minus the projection on the tangent space.
 off_tangent <- function(geometry, vectors) {
   vectors - core_product(geometry$tangent, core_crossproduct(geometry$tangent, vectors))
-}
-
-own_directions <- function(geometry, directions) {
-  before <- sqrt(colSums(directions^2))
-  directions <- off_tangent(geometry, directions)
-  size <- sqrt(colSums(directions^2))
-  directions <- sweep(directions, 2L, size, "/")
-  directions[, size < 1e-6 * before] <- NA
-  directions
 }
 
 # Draws of the residual under the model: Wishart matrices of each block, normal means.
@@ -193,9 +173,12 @@ new_changes <- function(geometry, family, group, row, col) {
   before <- squared_lengths(geometry, out)
   taken <- raw_along(geometry, out, geometry$tangent)
   norm <- sqrt(pmax(0, before - rowSums(taken^2)))
-  kept <- norm > 1e-6 * sqrt(before)
+  kept <- norm > least_of_own * sqrt(before)
   c(lapply(out, `[`, kept), list(norm = norm[kept], taken = taken[kept, , drop = FALSE]))
 }
+
+# A direction of which a smaller proportion lies off the tangent space belongs to the fit.
+least_of_own <- 1e-6
 
 # Products of the directions, of length one, with vectors that lie off the tangent space: changes x
 # vectors.
@@ -244,27 +227,17 @@ squared_lengths <- function(geometry, changes) {
 
 raw_along <- function(geometry, changes, vectors) {
   out <- matrix(0, length(changes$row), ncol(vectors))
-  end <- 0L
-  for (block in geometry$blocks) {
-    p <- length(block$variables)
-    low <- end + seq_len(nrow(block$lower))
-    end <- end + nrow(block$lower) + geometry$structured * p
+  for (k in seq_along(geometry$blocks)) {
+    block <- geometry$blocks[[k]]
     mine <- which(changes$group == block$group)
     if (length(mine) == 0L) next
     own <- lapply(changes[c("family", "group", "row", "col")], `[`, mine)
     at <- change_columns(geometry, block, own)
-    pairs <- cbind(at$one, at$other)
-    weight <- sqrt(block$n) * half_of(own)
-    diagonal <- block$lower[, 1L] == block$lower[, 2L]
-    scale <- ifelse(diagonal, sqrt(2), 1)
-    square <- matrix(0, p, p)
-    for (k in seq_len(ncol(vectors))) {
-      square[block$lower] <- square[block$lower[, 2:1]] <- vectors[low, k] * scale
-      out[mine, k] <- out[mine, k] +
-        weight * core_crossproduct(at$left, core_product(square, at$right))[pairs]
-    }
+    out[mine, ] <- out[mine, ] + sqrt(block$n) * half_of(own) *
+      core_bilinear_forms(vectors, geometry$above[k], at$left, at$right, at$one, at$other)
     if (!geometry$structured) next
-    means <- vectors[max(low) + seq_len(p), , drop = FALSE]
+    means <- vectors[geometry$above[k] + nrow(block$lower) + seq_along(block$variables), ,
+                     drop = FALSE]
     out[mine, ] <- out[mine, ] +
       sqrt(block$n) * at$mean * crossprod(at$left, means)[at$one, , drop = FALSE]
   }
@@ -272,10 +245,9 @@ raw_along <- function(geometry, changes, vectors) {
 }
 
 # The contribution of each case (or cluster) to the statistics of the changes: cases x changes.
-contributions_of_changes <- function(geometry, changes) {
+# `off`: the contributions to the tangent space.
+contributions_of_changes <- function(geometry, changes, off) {
   if (length(changes$row) == 0L) return(NULL)
-  off <- case_contributions(geometry, geometry$tangent)
-  if (is.null(off)) return(NULL)
   raw <- over_cases(geometry, length(changes$row), function(block, z) {
     out <- matrix(0, nrow(z), length(changes$row))
     mine <- which(changes$group == block$group)
@@ -286,27 +258,100 @@ contributions_of_changes <- function(geometry, changes) {
     right <- core_product(z, at$right)
     product <- left[, at$one, drop = FALSE] * right[, at$other, drop = FALSE]
     expected <- colSums(at$left[, at$one, drop = FALSE] * at$right[, at$other, drop = FALSE])
-    out[, mine] <- sweep(sweep(product, 2L, expected), 2L, half_of(own), "*")
+    out[, mine] <- times_each(less_each(product, expected), half_of(own))
     if (geometry$structured)
-      out[, mine] <- out[, mine] + sweep(left[, at$one, drop = FALSE], 2L, at$mean, "*")
+      out[, mine] <- out[, mine] + times_each(left[, at$one, drop = FALSE], at$mean)
     out
   })
-  sweep(raw - core_product(off, t(changes$taken)), 2L, changes$norm, "/")
+  times_each(raw - core_product(off, t(changes$taken)), 1 / changes$norm)
 }
+
+# --- structures ----------------------------------------------------------------------------------
+
+# Directions (X e)(X e)' of rank one, in all groups, for many e: partitions of the items of one
+# construct, for example. `weights`: X by group (observed variables x columns). Every product with a
+# direction is a quadratic form in e, so that the products of the columns of X with each other are
+# all that is needed. `pairs`: the numbers of two columns each; `gram`: their products by block;
+# `tangent`, `residual`: those with the tangent space and the residual (pairs x vectors).
+new_span <- function(geometry, weights) {
+  size <- ncol(weights[[1L]])
+  out <- list(pairs = which(lower.tri(diag(size), TRUE), arr.ind = TRUE),
+              columns = lapply(geometry$blocks, function(block) {
+                block$root %*% weights[[block$group]][block$variables, , drop = FALSE]
+              }))
+  out$gram <- lapply(out$columns, crossprod)
+  out$tangent <- span_along(geometry, out, geometry$tangent)
+  out$residual <- span_along(geometry, out, as.matrix(geometry$residual))
+  out
+}
+
+# Products of two columns each with vectors: pairs x vectors.
+span_along <- function(geometry, span, vectors) {
+  Reduce(`+`, lapply(seq_along(geometry$blocks), function(k) {
+    own <- span$columns[[k]]
+    sqrt(geometry$blocks[[k]]$n) / 2 *
+      core_bilinear_forms(vectors, geometry$above[k], own, own, span$pairs[, 1L], span$pairs[, 2L])
+  }))
+}
+
+# The directions of a span for the columns of `e`, less their projection on the tangent space.
+# `forms`: the weight of each pair in each quadratic form (pairs x directions); `norm`, `taken`: as
+# for changes of one cell; `own`: whether enough of a direction is not part of the fit.
+new_structures <- function(geometry, span, e) {
+  same <- span$pairs[, 1L] == span$pairs[, 2L]
+  forms <- e[span$pairs[, 1L], , drop = FALSE] * e[span$pairs[, 2L], , drop = FALSE] *
+    ifelse(same, 1, 2)
+  before <- Reduce(`+`, Map(function(block, gram) {
+    block$n / 2 * colSums(e * (gram %*% e))^2
+  }, geometry$blocks, span$gram))
+  taken <- core_crossproduct(forms, span$tangent)
+  norm <- sqrt(pmax(0, before - rowSums(taken^2)))
+  list(span = span, forms = forms, norm = norm, taken = taken,
+       own = norm > least_of_own * sqrt(before))
+}
+
+own_structures <- function(structures) {
+  own <- structures$own
+  list(span = structures$span, forms = structures$forms[, own, drop = FALSE],
+       norm = structures$norm[own], taken = structures$taken[own, , drop = FALSE], own = own[own])
+}
+
+# Their products with the residual (NA for those that belong to the fit), and with vectors off the
+# tangent space: structures x vectors.
+structure_statistics <- function(structures) {
+  z <- drop(crossprod(structures$forms, structures$span$residual)) / structures$norm
+  replace(z, !structures$own, NA)
+}
+
+along_structures <- function(geometry, structures, vectors) {
+  core_crossproduct(structures$forms, span_along(geometry, structures$span, vectors)) /
+    structures$norm
+}
+
+# The contributions of each case (or cluster) to the quadratic forms of a span: cases x pairs.
+contributions_of_pairs <- function(geometry, span) {
+  over_cases(geometry, nrow(span$pairs), function(block, z) {
+    on <- z %*% span$columns[[block$number]]
+    products <- on[, span$pairs[, 1L], drop = FALSE] * on[, span$pairs[, 2L], drop = FALSE]
+    less_each(products, span$gram[[block$number]][span$pairs]) / 2
+  })
+}
+
+# Each column less, or times, one number.
+less_each <- function(x, by) x - rep(by, each = nrow(x))
+times_each <- function(x, by) x * rep(by, each = nrow(x))
+
+# --- contributions of cases ----------------------------------------------------------------------
 
 # The contribution of each case (or cluster) to the statistics of some directions, without assuming
 # normality: cases x directions. NULL without cases.
 case_contributions <- function(geometry, directions) {
-  sizes <- vapply(geometry$blocks, function(b) {
-    nrow(b$lower) + geometry$structured * length(b$variables)
-  }, 0)
-  ends <- cumsum(sizes)
   over_cases(geometry, ncol(directions), function(block, z) {
     products <- z[, block$lower[, 1L], drop = FALSE] * z[, block$lower[, 2L], drop = FALSE]
     same <- block$lower[, 1L] == block$lower[, 2L]
     products[, same] <- products[, same] - 1
-    rows <- ends[block$number] - sizes[block$number] + seq_len(sizes[block$number])
-    own <- cbind(sweep(products, 2L, block$scale, "*"), if (geometry$structured) z)
+    own <- cbind(times_each(products, block$scale), if (geometry$structured) z)
+    rows <- geometry$above[block$number] + seq_len(ncol(own))
     core_product(own, directions[rows, , drop = FALSE]) / sqrt(block$n)
   })
 }

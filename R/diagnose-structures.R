@@ -66,10 +66,10 @@ find_structures <- function(fit, real) {
   if (is.null(geometry)) return(untested_structures())
   candidates <- structure_candidates(geometry)
   if (length(candidates$family) == 0L) return(NULL)
-  z <- drop(crossprod(candidates$directions, geometry$residual))
+  z <- unlist(lapply(candidates$structures, structure_statistics))
   singles <- single_changes(geometry)
   z_single <- drop(along_changes(geometry, singles, geometry$residual))
-  tested <- cached(fit, "structure null", structure_null(geometry, candidates$directions, singles))
+  tested <- cached(fit, "structure null", structure_null(geometry, candidates$structures, singles))
   z <- z / tested$sd
   z_single <- abs(z_single) / tested$sd_single
   families <- c(split = "split", method = "method")
@@ -144,21 +144,17 @@ structures_frame <- function(geometry, candidates, z, p, p_joint, real) {
     says_as_much = !is.na(aic) & aic < -2 & aic <= least + 2))
 }
 
-# All structures that are tried: family, construct, sets of items, directions. Those that the fit
-# already contains are left out.
+# All structures that are tried: family, construct, sets of items; and `structures`, a list of their
+# directions, in the same order. Those that the fit already contains are left out.
 structure_candidates <- function(geometry) {
   fit <- geometry$fit
-  splits <- lapply(splittable_constructs(fit), function(name) split_candidates(geometry, name))
-  factors <- factor_candidates(geometry)
-  parts <- Filter(Negate(is.null), c(splits, list(factors)))
-  out <- list(family = unlist(lapply(parts, `[[`, "family")),
-              construct = unlist(lapply(parts, `[[`, "construct")),
-              sets = unlist(lapply(parts, `[[`, "sets"), recursive = FALSE),
-              directions = do.call(cbind, lapply(parts, `[[`, "directions")))
-  if (length(out$family) == 0L) return(out)
-  known <- !is.na(out$directions[1L, ])
-  list(family = out$family[known], construct = out$construct[known], sets = out$sets[known],
-       directions = out$directions[, known, drop = FALSE])
+  parts <- Filter(Negate(is.null), c(
+    lapply(splittable_constructs(fit), function(name) split_candidates(geometry, name)),
+    factor_candidates(geometry)))
+  known <- unlist(lapply(parts, function(part) part$structures$own))
+  join <- function(what) unlist(lapply(parts, `[[`, what), recursive = FALSE)[known]
+  list(family = join("family"), construct = join("construct"), sets = join("sets"),
+       structures = lapply(parts, function(part) own_structures(part$structures)))
 }
 
 splittable_constructs <- function(fit) {
@@ -189,23 +185,24 @@ group_loadings <- function(fit, name, g) {
 split_candidates <- function(geometry, name) {
   fit <- geometry$fit
   items <- own_single_items(fit, name)
+  span <- split_span(geometry, name, items)
   signs <- if (length(items) <= most_listed_items) all_partitions(length(items)) else
-    searched_partitions(geometry, name, items)
+    searched_partitions(geometry, name, items, span)
   list(family = rep("split", ncol(signs)), construct = rep(name, ncol(signs)),
        sets = lapply(seq_len(ncol(signs)), function(k) {
          list(items[signs[, k] == signs[1L, k]], items[signs[, k] != signs[1L, k]])
-       }), directions = split_directions(geometry, name, items, signs))
+       }), structures = new_structures(geometry, span, signs))
 }
 
-# `signs`: items x partitions.
-split_directions <- function(geometry, name, items, signs) {
+# The loadings of the items, each in a column of its own.
+split_span <- function(geometry, name, items) {
   fit <- geometry$fit
-  rank_one_directions(geometry, lapply(seq_along(fit$layout$parts), function(g) {
+  new_span(geometry, lapply(seq_along(fit$layout$parts), function(g) {
     loading <- group_loadings(fit, name, g)
     observed <- fit$layout$parts[[g]]$observed
-    out <- matrix(0, length(observed), ncol(signs), dimnames = list(observed, NULL))
+    out <- matrix(0, length(observed), length(items), dimnames = list(observed, items))
     here <- intersect(items, observed)
-    out[here, ] <- loading[here] * signs[match(here, items), , drop = FALSE]
+    out[cbind(here, here)] <- loading[here]
     out
   }))
 }
@@ -218,8 +215,8 @@ either_side <- function(geometry, name, sets) {
   signs <- rep(c(1, -1), lengths(sets))
   flipped <- vapply(seq_along(items), function(i) replace(signs, i, -signs[i]),
                     numeric(length(items)))
-  z <- drop(crossprod(split_directions(geometry, name, items, cbind(signs, flipped)),
-                      geometry$residual))
+  z <- structure_statistics(new_structures(geometry, split_span(geometry, name, items),
+                                           cbind(signs, flipped)))
   paste(items[which(z[-1L] > z[1L] - 1)], collapse = ", ")
 }
 
@@ -235,7 +232,7 @@ all_partitions <- function(size) {
 
 # With many items: starting from the signs of the three leading eigenvectors of the weighted
 # residual matrix, single items change sides as long as the statistic increases.
-searched_partitions <- function(geometry, name, items) {
+searched_partitions <- function(geometry, name, items, span) {
   fit <- geometry$fit
   observed <- fit$layout$parts[[1L]]$observed
   at <- match(items, observed)
@@ -245,9 +242,7 @@ searched_partitions <- function(geometry, name, items) {
   inner <- (half %*% (s - sigma) %*% half)[at, at]
   loading <- group_loadings(fit, name, 1L)[items]
   leading <- eigen(outer(loading, loading) * inner, symmetric = TRUE)$vectors[, 1:3]
-  statistic <- function(signs) {
-    drop(crossprod(split_directions(geometry, name, items, signs), geometry$residual))
-  }
+  statistic <- function(signs) structure_statistics(new_structures(geometry, span, signs))
   starts <- apply(leading, 2L, function(v) ifelse(v < stats::median(v), -1, 1))
   unique(vapply(seq_len(3L), function(k) {
     now <- starts[, k] * starts[1L, k]
@@ -266,7 +261,7 @@ searched_partitions <- function(geometry, name, items) {
 }
 
 # Factors of items keyed alike, in raw direction, each item in proportion to its standard deviation;
-# and of all items, where there are several constructs.
+# and of all items, where there are several constructs. A list of candidates by factor.
 factor_candidates <- function(geometry) {
   fit <- geometry$fit
   rows <- fit$layout$rows
@@ -284,13 +279,15 @@ factor_candidates <- function(geometry) {
   }
   sets <- sets[lengths(sets) >= 3L | family != "general_factor"]
   if (length(sets) == 0L) return(NULL)
-  weights <- lapply(seq_along(fit$layout$parts), function(g) {
-    observed <- fit$layout$parts[[g]]$observed
-    sd <- sqrt(diag(geometry$matrices[[g]]$covariance))[seq_along(observed)]
-    vapply(sets, function(set) ifelse(observed %in% set, sd, 0), numeric(length(observed)))
+  lapply(seq_along(sets), function(k) {
+    span <- new_span(geometry, lapply(seq_along(fit$layout$parts), function(g) {
+      observed <- fit$layout$parts[[g]]$observed
+      sd <- sqrt(diag(geometry$matrices[[g]]$covariance))[seq_along(observed)]
+      as.matrix(ifelse(observed %in% sets[[k]], sd, 0))
+    }))
+    list(family = family[k], construct = NA_character_, sets = list(list(sets[[k]])),
+         structures = new_structures(geometry, span, matrix(1)))
   })
-  list(family = family, construct = rep(NA_character_, length(sets)),
-       sets = lapply(sets, list), directions = rank_one_directions(geometry, weights))
 }
 
 # Single changes as directions: residual covariances and cross-loadings in each group. Those that
@@ -306,24 +303,53 @@ single_changes <- function(geometry) {
 
 # Draws of all statistics under the model: Wishart under normality; where kurtosis requires it or
 # inference is robust, multipliers of the contribution of each case, studentized.
-structure_null <- function(geometry, directions, singles) {
+structure_null <- function(geometry, structures, singles) {
   robust <- is_robust(geometry$fit$request) || rule_kurtosis(kurtosis_z(geometry$fit))
-  size <- ncol(directions) + length(singles$row)
-  own <- seq_len(ncol(directions))
-  each <- if (robust && sum(cases_by_group(geometry$fit$sample)) * size < most_direction_cells)
-    cbind(case_contributions(geometry, directions), contributions_of_changes(geometry, singles))
-  if (is.null(each)) {
-    null <- null_residuals(geometry, structure_draws)
-    draws <- rbind(core_crossproduct(directions, null), along_changes(geometry, singles, null))
-    sd <- rep(1, size)
-  } else {
-    each <- sweep(each, 2L, colMeans(each))
-    sd <- sqrt(colSums(each^2))
-    normal <- with_seed(1L, matrix(stats::rnorm(nrow(each) * structure_draws), nrow(each)))
-    draws <- core_crossproduct(sweep(each, 2L, sd, "/"), normal)
+  count <- sum(lengths(lapply(structures, `[[`, "norm")))
+  size <- count + length(singles$row)
+  if (robust && sum(cases_by_group(geometry$fit$sample)) * size < most_direction_cells) {
+    off <- case_contributions(geometry, geometry$tangent)
+    if (!is.null(off)) return(multiplier_null(geometry, structures, singles, off))
   }
-  list(draws = draws[own, , drop = FALSE], single = draws[-own, , drop = FALSE], sd = sd[own],
-       sd_single = sd[-own])
+  null <- null_residuals(geometry, structure_draws)
+  list(draws = do.call(rbind, lapply(structures, along_structures, geometry = geometry,
+                                     vectors = null)),
+       single = along_changes(geometry, singles, null), sd = rep(1, count),
+       sd_single = rep(1, length(singles$row)))
+}
+
+# Draws by normal multipliers of the contribution of each case (or cluster), divided by the standard
+# deviation that the cases imply. `off`: the contributions to the tangent space.
+multiplier_null <- function(geometry, structures, singles, off) {
+  off <- less_each(off, colMeans(off))
+  normal <- with_seed(1L, matrix(stats::rnorm(nrow(off) * structure_draws), nrow(off)))
+  tangent <- list(square = core_crossproduct(off, off), draws = core_crossproduct(off, normal))
+  parts <- lapply(structures, draws_of_structures, geometry = geometry, off = off, normal = normal,
+                  tangent = tangent)
+  each <- contributions_of_changes(geometry, singles, off)
+  out <- list(draws = do.call(rbind, lapply(parts, `[[`, "draws")),
+              sd = unlist(lapply(parts, `[[`, "sd")), single = NULL, sd_single = numeric())
+  if (is.null(each)) return(out)
+  each <- less_each(each, colMeans(each))
+  out$sd_single <- sqrt(colSums(each^2))
+  out$single <- core_crossproduct(each, normal) / out$sd_single
+  out
+}
+
+# The contribution of a case to a structure is a weighted sum of those to the pairs of its span and
+# to the tangent space, and so are the draws; the contributions to thousands of structures are never
+# formed.
+draws_of_structures <- function(structures, geometry, off, normal, tangent) {
+  pairs <- contributions_of_pairs(geometry, structures$span)
+  pairs <- less_each(pairs, colMeans(pairs))
+  own <- times_each(structures$forms, 1 / structures$norm)
+  taken <- -t(structures$taken / structures$norm)
+  variance <- colSums(own * core_product(core_crossproduct(pairs, pairs), own)) +
+    2 * colSums(own * core_product(core_crossproduct(pairs, off), taken)) +
+    colSums(taken * core_product(tangent$square, taken))
+  sd <- sqrt(pmax(0, variance))
+  list(sd = sd, draws = (core_crossproduct(own, core_crossproduct(pairs, normal)) +
+                           core_crossproduct(taken, tangent$draws)) / sd)
 }
 
 # The model with one more factor of these items, loadings in proportion to their standard deviations

@@ -373,6 +373,21 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_bilinear_forms
+Eigen::MatrixXd core_bilinear_forms(const Eigen::Map<Eigen::MatrixXd>& vectors, int above, const Eigen::MatrixXd& left, const Eigen::MatrixXd& right, const Rcpp::IntegerVector& a, const Rcpp::IntegerVector& b);
+RcppExport SEXP _orizzonte_core_bilinear_forms(SEXP vectorsSEXP, SEXP aboveSEXP, SEXP leftSEXP, SEXP rightSEXP, SEXP aSEXP, SEXP bSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Eigen::Map<Eigen::MatrixXd>& >::type vectors(vectorsSEXP);
+    Rcpp::traits::input_parameter< int >::type above(aboveSEXP);
+    Rcpp::traits::input_parameter< const Eigen::MatrixXd& >::type left(leftSEXP);
+    Rcpp::traits::input_parameter< const Eigen::MatrixXd& >::type right(rightSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type a(aSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type b(bSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_bilinear_forms(vectors, above, left, right, a, b));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_root_product
 Eigen::MatrixXd core_root_product(const Eigen::Map<Eigen::MatrixXd>& root, const Eigen::Map<Eigen::MatrixXd>& x);
 RcppExport SEXP _orizzonte_core_root_product(SEXP rootSEXP, SEXP xSEXP) {
@@ -558,6 +573,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_orizzonte_core_clipped", (DL_FUNC) &_orizzonte_core_clipped, 3},
     {"_orizzonte_core_product", (DL_FUNC) &_orizzonte_core_product, 2},
     {"_orizzonte_core_crossproduct", (DL_FUNC) &_orizzonte_core_crossproduct, 2},
+    {"_orizzonte_core_bilinear_forms", (DL_FUNC) &_orizzonte_core_bilinear_forms, 6},
     {"_orizzonte_core_root_product", (DL_FUNC) &_orizzonte_core_root_product, 2},
     {"_orizzonte_core_step_down", (DL_FUNC) &_orizzonte_core_step_down, 3},
     {"_orizzonte_core_case_distances", (DL_FUNC) &_orizzonte_core_case_distances, 3},

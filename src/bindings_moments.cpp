@@ -1,6 +1,7 @@
 // The functions for moments of cases, and for statistics that depend on each other, that R calls.
 #include "from_r.h"
 
+#include "core/infer/bilinear.hpp"
 #include "core/infer/step_down.hpp"
 #include "core/linear/pivoted.hpp"
 #include "core/moments/answers.hpp"
@@ -25,6 +26,21 @@ Eigen::MatrixXd core_crossproduct(const Eigen::Map<Eigen::MatrixXd>& x,
                                   const Eigen::Map<Eigen::MatrixXd>& y) {
   require(x.rows() == y.rows(), "its factors have different shapes");
   return x.transpose() * y;
+}
+
+// Columns of `left` and `right`, numbered `a` and `b`, with the symmetric matrices whose half
+// vectors are the rows after the first `above` of `vectors`.
+// [[Rcpp::export(rng = false)]]
+Eigen::MatrixXd core_bilinear_forms(const Eigen::Map<Eigen::MatrixXd>& vectors, int above,
+                                    const Eigen::MatrixXd& left, const Eigen::MatrixXd& right,
+                                    const Rcpp::IntegerVector& a, const Rcpp::IntegerVector& b) {
+  const Eigen::Index rows = left.rows() * (left.rows() + 1) / 2;
+  require(left.rows() == right.rows() && a.size() == b.size(), "its factors have different shapes");
+  require(above >= 0 && above + rows <= vectors.rows(), "it has too few rows");
+  oz::Sequence<int> one, other;
+  for (int place : a) one.push_back(index_within(place, static_cast<int>(left.cols()), false));
+  for (int place : b) other.push_back(index_within(place, static_cast<int>(right.cols()), false));
+  return oz::bilinear_forms(vectors.middleRows(above, rows), left, right, one, other);
 }
 
 // R' X for an upper trapezoidal R.

@@ -1,5 +1,6 @@
 // One unit of compilation: moments, standard errors, tests and replicates.
 #include "core/infer/alignment.cpp"
+#include "core/infer/bilinear.cpp"
 #include "core/infer/derivatives.cpp"
 #include "core/infer/meat.cpp"
 #include "core/infer/profile.cpp"

@@ -10,6 +10,7 @@
 #include "expression.hpp"
 #include "geometry/routes.hpp"
 #include "infer/alignment.hpp"
+#include "infer/bilinear.hpp"
 #include "infer/derivatives.hpp"
 #include "infer/score_test.hpp"
 #include "infer/step_down.hpp"
@@ -1225,6 +1226,43 @@ TEST_CASE("the kurtosis of several variables is that of their distances, in any 
   CHECK(std::isnan(multivariate_kurtosis(values)));
   values.col(2).setConstant(7);
   CHECK(std::isnan(multivariate_kurtosis(values)));
+}
+
+TEST_CASE("bilinear forms of half vectors are those of their matrices, few or many") {
+  Random random(8);
+  const auto noise = [&](int rows, int cols) {
+    Matrix out(rows, cols);
+    for (int j = 0; j < cols; ++j)
+      for (int i = 0; i < rows; ++i) out(i, j) = random.normal();
+    return out;
+  };
+  for (const int size : {1, 2, 7}) {
+    Sequence<Matrix> squares;
+    Matrix halves(size * (size + 1) / 2, 3);
+    for (int k = 0; k < 3; ++k) {
+      const Matrix half = noise(size, size);
+      squares.push_back(half + half.transpose());
+      int place = 0;
+      for (int j = 0; j < size; ++j)
+        for (int i = j; i < size; ++i)
+          halves(place++, k) = squares[k](i, j) / (i == j ? std::sqrt(2.0) : 1);
+    }
+    const Matrix left = noise(size, 5), right = noise(size, 4);
+    Sequence<int> a, b;
+    for (int i = 0; i < 5; ++i)
+      for (int j = 0; j < 4; ++j) {
+        a.push_back(i);
+        b.push_back(j);
+      }
+    const Matrix all = bilinear_forms(halves, left, right, a, b);
+    const Matrix one = bilinear_forms(halves, left, right, {3}, {2});
+    for (int k = 0; k < 3; ++k) {
+      const Matrix expected = left.transpose() * squares[k] * right;
+      for (int i = 0; i < a.size(); ++i) CHECK(std::abs(all(i, k) - expected(a[i], b[i])) < 1e-12);
+      CHECK(std::abs(one(0, k) - expected(3, 2)) < 1e-12);
+    }
+    CHECK(bilinear_forms(halves, left, right, {}, {}).rows() == 0);
+  }
 }
 
 TEST_CASE("step-down p values compare each statistic with itself and all smaller ones") {

@@ -239,6 +239,62 @@ test_that("what a split cannot be is refused by name", {
   }
 })
 
+# Directions as vectors of moments, less their projection on the tangent space, of length one.
+dense_directions <- function(geometry, directions) {
+  directions <- off_tangent(geometry, directions)
+  sweep(directions, 2L, sqrt(colSums(directions^2)), "/")
+}
+
+# Directions a a' of rank one, in all groups; `weights`: a by group, in columns.
+dense_of_rank_one <- function(geometry, weights) {
+  dense_directions(geometry, do.call(rbind, lapply(geometry$blocks, function(block) {
+    y <- block$root %*% weights[[block$group]][block$variables, , drop = FALSE]
+    part <- apply(y, 2L, function(a) outer(a, a)[block$lower]) * block$scale
+    rbind(part, if (geometry$structured) 0 * y) * sqrt(block$n)
+  })))
+}
+
+test_that("products with structures are those of the directions themselves", {
+  bp <- blueprint("x") |> construct("Calm", reflected_in = sc1:sc4) |>
+    construct("Belonging", reflected_in = be1:be4) |> effect(Belonging ~ Calm + years)
+  held <- blueprint("h") |> construct("Calm", reflected_in = sc1:sc4) |>
+    construct("Craft", reflected_in = cr1:cr3) |> hold_equal(loading, intercept)
+  for (fit in list(quiet_fit(bp, choirs), quiet_fit(bp, stats::na.omit(choirs)),
+                   quiet_fit(held, choirs, by = setting))) {
+    geometry <- fit_geometry(fit)
+    found <- structure_candidates(geometry)
+    expect_true(all(c("split", "general_factor") %in% found$family))
+    weights <- lapply(seq_along(fit$layout$parts), function(g) {
+      observed <- fit$layout$parts[[g]]$observed
+      sd <- sqrt(diag(geometry$matrices[[g]]$covariance))[seq_along(observed)]
+      vapply(seq_along(found$family), function(k) {
+        sets <- found$sets[[k]]
+        if (found$family[k] != "split") return(ifelse(observed %in% sets[[1L]], sd, 0))
+        loading <- group_loadings(fit, found$construct[k], g)[observed]
+        ifelse(observed %in% sets[[1L]], loading, ifelse(observed %in% sets[[2L]], -loading, 0))
+      }, numeric(length(observed)))
+    })
+    directions <- dense_of_rank_one(geometry, weights)
+    set.seed(1)
+    vectors <- off_tangent(geometry, matrix(rnorm(3 * length(geometry$residual)), ncol = 3))
+    expect_equal(do.call(rbind, lapply(found$structures, along_structures, geometry = geometry,
+                                       vectors = vectors)),
+                 crossprod(directions, vectors), tolerance = 1e-8)
+    expect_equal(unlist(lapply(found$structures, structure_statistics)),
+                 drop(crossprod(directions, geometry$residual)), tolerance = 1e-8)
+    off <- case_contributions(geometry, geometry$tangent)
+    changes <- single_changes(geometry)
+    null <- multiplier_null(geometry, found$structures, changes, off)
+    each <- scale(cbind(case_contributions(geometry, directions),
+                        contributions_of_changes(geometry, changes, off)), scale = FALSE)
+    sd <- sqrt(colSums(each^2))
+    expect_equal(c(null$sd, null$sd_single), sd, tolerance = 1e-6, ignore_attr = TRUE)
+    normal <- with_seed(1L, matrix(rnorm(nrow(each) * structure_draws), nrow(each)))
+    expect_equal(rbind(null$draws, null$single), crossprod(each / rep(sd, each = nrow(each)), normal),
+                 tolerance = 1e-6, ignore_attr = TRUE)
+  }
+})
+
 test_that("products with directions of single changes are those of the directions themselves", {
   bp <- blueprint("x") |> construct("Calm", reflected_in = sc1:sc4) |>
     construct("Staying", reflected_in = st1:st3) |> effect(Staying ~ Calm + years)
@@ -252,13 +308,14 @@ test_that("products with directions of single changes are those of the direction
       entry_direction(geometry, changes$family[i], changes$group[i], changes$row[i],
                       changes$col[i])
     }, numeric(length(geometry$residual)))
-    directions <- own_directions(geometry, directions)
+    directions <- dense_directions(geometry, directions)
     set.seed(1)
     vectors <- matrix(rnorm(3 * length(geometry$residual)), ncol = 3)
     vectors <- vectors - geometry$tangent %*% crossprod(geometry$tangent, vectors)
     expect_equal(along_changes(geometry, changes, vectors), crossprod(directions, vectors),
                  tolerance = 1e-8)
-    expect_equal(contributions_of_changes(geometry, changes),
+    off <- case_contributions(geometry, geometry$tangent)
+    expect_equal(contributions_of_changes(geometry, changes, off),
                  case_contributions(geometry, directions), tolerance = 1e-6,
                  ignore_attr = TRUE)
   }
