@@ -1,5 +1,5 @@
-# Fit indices as pure functions of chi-square, degrees of freedom and moments; and, further down, what
-# they need of incomplete data.
+# Fit indices as pure functions of chi-square, degrees of freedom and moments; and, further down,
+# what they need of incomplete data.
 
 # -2 log-likelihood of `cases` complete cases, constants included, where Sigma has this determinant
 # and tr(Sigma^-1 S) this value, S with divisor `cases`.

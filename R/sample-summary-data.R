@@ -540,7 +540,9 @@ block_of_summary <- function(data, variables, request) {
 
 # All texts of all columns at once, so that missing codes can be declared together.
 check_texts_are_numbers <- function(data, variables, missing_codes) {
-  variables <- Filter(function(name) is.object(data[[name]]) || is.character(data[[name]]), variables)
+  variables <- Filter(function(name) {
+    is.object(data[[name]]) || is.character(data[[name]])
+  }, variables)
   odd <- lapply(stats::setNames(variables, variables), function(name) {
     x <- plain_column(data[[name]])
     if (!is.character(x) || is.numeric(without_text_codes(x, missing_codes))) return(NULL)

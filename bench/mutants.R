@@ -11,6 +11,8 @@ Sys.setenv(NOT_CRAN = "true")
 root <- normalizePath(".")
 store <- file.path(root, ".build", "mutants")
 dir.create(store, showWarnings = FALSE, recursive = TRUE)
+patience <- 900         # seconds after which a test file counts as endless
+timed_out <- 124L       # the status of a process that was stopped after that time
 longest <- 90           # seconds of work after which no further test file is begun for a mutant
 
 # Seconds of work of this process and of those it started. Elapsed seconds would also count what
@@ -89,13 +91,31 @@ r_places <- function() {
 
 # --- R -------------------------------------------------------------------------------------------
 
-# Test files that are run for a mutant, the most likely ones first.
-tests_for <- function(file) {
+# The files of the functions that call this one.
+calling_files <- function(name) {
+  space <- asNamespace("orizzonte")
+  files <- list.files("R", "[.]R$")
+  calls <- vapply(files, function(file) {
+    any(vapply(functions_of(file.path("R", file)), function(one) {
+      one != name && name %in% all.names(body(get(one, envir = space)))
+    }, NA))
+  }, NA)
+  files[calls]
+}
+
+# Test files that are run for a mutant, the most likely ones first: those that name the function,
+# those of its file, of its stage, and of the files that call it.
+tests_for <- function(file, name) {
   all <- list.files("tests/testthat", "^test-.*[.]R$")
   stage <- sub("[-.].*", "", file)
   own <- sub("[.]R$", "", file)
-  score <- startsWith(all, paste0("test-", own)) * 4 + startsWith(all, "test-rules") * 3 +
-    startsWith(all, paste0("test-", stage)) * 2 +
+  naming <- vapply(file.path("tests/testthat", all), function(test) {
+    any(grepl(paste0("\\b", name, "\\("), readLines(test, warn = FALSE)))
+  }, NA)
+  calling <- sub("[.]R$", "", calling_files(name))
+  called <- vapply(all, function(test) any(startsWith(test, paste0("test-", calling))), NA)
+  score <- naming * 6 + startsWith(all, paste0("test-", own)) * 4 + called * 3 +
+    startsWith(all, "test-rules") * 3 + startsWith(all, paste0("test-", stage)) * 2 +
     grepl("test-(printed|study-run|fit-oracles|mistakes|judge-tidy|report-methods)[.]", all)
   score <- score - 2.5 * (all == "test-rules-words.R")
   all[order(-score, file.size(file.path("tests/testthat", all)))][sort(-score) <= -1]
@@ -166,7 +186,7 @@ run_r <- function(chosen, reference) {
                    at$place)
     file <- file.path(store, paste0(key, ".csv"))
     if (file.exists(file)) return(utils::read.csv(file))
-    at$tests <- list(tests_for(at$file))
+    at$tests <- list(tests_for(at$file, at$name))
     # a fork of a fork, since the mutant stays in its process
     job <- parallel::mcparallel(r_outcome(at, reference))
     got <- parallel::mccollect(job, wait = FALSE, timeout = longest + 500)
@@ -217,7 +237,8 @@ library_with <- function(file, lines, folder) {
   }, NA)]
   unlink(sub("[.]cpp$", ".o", including))
   flags <- file.path(folder, "Makevars")
-  writeLines("CXX17FLAGS = -O0 -Wno-ignored-attributes", flags)
+  # without any optimization the tests take ten times as long
+  writeLines("CXX17FLAGS = -O1 -Wno-ignored-attributes", flags)
   headers <- vapply(c("Rcpp", "RcppEigen"), function(name) {
     paste0("-I", system.file("include", package = name))
   }, "")
@@ -250,10 +271,13 @@ package_outcome <- function(file, lines, folder, reference) {
                              env = env, stdout = FALSE, stderr = FALSE, timeout = limit))
   }
   kept <- file.path(folder, "net.rds")
-  ask(c("net <-", deparse(net), sprintf("saveRDS(net(), %s)", deparse(kept))), 200)
+  ask(c("net <-", deparse(net), sprintf("saveRDS(net(), %s)", deparse(kept))), patience)
   if (file.exists(kept) && identical(readRDS(kept), reference)) return("no difference")
   tests <- list.files("tests/testthat", "^test-(core|fit-|diagnose-|group-|many-).*[.]R$")
-  tests <- tests[order(file.size(file.path("tests/testthat", tests)))]
+  # errors, tests and moments of cases belong to fits, replicates to bootstraps and simulations
+  near <- switch(dirname(file), infer = , moments = "test-fit-(robust|incomplete|oracles)",
+                 many = "test-many-", "test-")
+  tests <- tests[order(!grepl(near, tests), file.size(file.path("tests/testthat", tests)))]
   begun <- work_done()
   for (test in tests) {
     if (work_done() - begun > longest) break
@@ -262,7 +286,9 @@ package_outcome <- function(file, lines, folder, reference) {
                             "load_package = \"installed\", reporter = \"silent\",",
                             "stop_on_failure = FALSE))"), deparse(test)),
               "quit(status = if (sum(r$failed) + sum(r$error) > 0) 1L else 0L)")
-    if (ask(code, longest + 60) != 0) return(test)
+    status <- ask(code, patience)
+    if (status == timed_out) return("does not end")
+    if (status != 0) return(test)
   }
   "survived"
 }

@@ -290,8 +290,9 @@ test_that("products with structures are those of the directions themselves", {
     sd <- sqrt(colSums(each^2))
     expect_equal(c(null$sd, null$sd_single), sd, tolerance = 1e-6, ignore_attr = TRUE)
     normal <- with_seed(1L, matrix(rnorm(nrow(each) * structure_draws), nrow(each)))
-    expect_equal(rbind(null$draws, null$single), crossprod(each / rep(sd, each = nrow(each)), normal),
-                 tolerance = 1e-6, ignore_attr = TRUE)
+    expect_equal(rbind(null$draws, null$single),
+                 crossprod(each / rep(sd, each = nrow(each)), normal), tolerance = 1e-6,
+                 ignore_attr = TRUE)
   }
 })
 
