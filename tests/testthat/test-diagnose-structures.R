@@ -254,13 +254,18 @@ dense_of_rank_one <- function(geometry, weights) {
   })))
 }
 
-test_that("products with structures are those of the directions themselves", {
+# With missing values, without, and with structured means in two groups.
+fits_of_directions <- function() {
   bp <- blueprint("x") |> construct("Calm", reflected_in = sc1:sc4) |>
     construct("Belonging", reflected_in = be1:be4) |> effect(Belonging ~ Calm + years)
   held <- blueprint("h") |> construct("Calm", reflected_in = sc1:sc4) |>
     construct("Craft", reflected_in = cr1:cr3) |> hold_equal(loading, intercept)
-  for (fit in list(quiet_fit(bp, choirs), quiet_fit(bp, stats::na.omit(choirs)),
-                   quiet_fit(held, choirs, by = setting))) {
+  list(quiet_fit(bp, choirs), quiet_fit(bp, stats::na.omit(choirs)),
+       quiet_fit(held, choirs, by = setting))
+}
+
+test_that("products with structures are those of the directions themselves", {
+  for (fit in fits_of_directions()) {
     geometry <- fit_geometry(fit)
     found <- structure_candidates(geometry)
     expect_true(all(c("split", "general_factor") %in% found$family))
@@ -297,12 +302,7 @@ test_that("products with structures are those of the directions themselves", {
 })
 
 test_that("products with directions of single changes are those of the directions themselves", {
-  bp <- blueprint("x") |> construct("Calm", reflected_in = sc1:sc4) |>
-    construct("Staying", reflected_in = st1:st3) |> effect(Staying ~ Calm + years)
-  held <- blueprint("h") |> construct("Calm", reflected_in = sc1:sc4) |>
-    construct("Craft", reflected_in = cr1:cr3) |> hold_equal(loading, intercept)
-  for (fit in list(quiet_fit(bp, choirs), quiet_fit(bp, stats::na.omit(choirs)),
-                   quiet_fit(held, choirs, by = setting))) {
+  for (fit in fits_of_directions()) {
     geometry <- fit_geometry(fit)
     changes <- single_changes(geometry)
     directions <- vapply(seq_along(changes$row), function(i) {

@@ -167,3 +167,12 @@ test_that("a code inside the range of the answers is told by its heap", {
   expect_match(advice$advice[advice$columns == "be1"], text_pattern("code_piles_up", name = "be1",
                                                                     codes = "99"))
 })
+
+test_that("text becomes numbers only when nothing but the declared codes stands among them", {
+  expect_identical(without_text_codes(c("1", "n/a", NA, "3"), "n/a"), c(1, NA, NA, 3))
+  expect_identical(without_text_codes(c("1", "n/a", "3"), NULL), c("1", "n/a", "3"))
+  expect_identical(without_text_codes(c("1", "n/a", "x"), "n/a"), c("1", "n/a", "x"))
+  expect_identical(without_text_codes(c("1", "2"), "n/a"), c(1, 2))
+  # numbers of a factor may be labels
+  expect_identical(without_text_codes(factor(c("1", "2")), 9), factor(c("1", "2")))
+})
