@@ -282,7 +282,8 @@ factor_candidates <- function(geometry) {
   lapply(seq_along(sets), function(k) {
     span <- new_span(geometry, lapply(seq_along(fit$layout$parts), function(g) {
       observed <- fit$layout$parts[[g]]$observed
-      sd <- sqrt(diag(geometry$matrices[[g]]$covariance))[seq_along(observed)]
+      # of the observed variables: a construct may have a negative variance
+      sd <- sqrt(diag(geometry$matrices[[g]]$covariance)[seq_along(observed)])
       as.matrix(ifelse(observed %in% sets[[k]], sd, 0))
     }))
     list(family = family[k], construct = NA_character_, sets = list(list(sets[[k]])),
