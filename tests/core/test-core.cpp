@@ -27,6 +27,7 @@
 #include "moments/reduce.hpp"
 #include "moments/saturated.hpp"
 #include "objective/normal_theory.hpp"
+#include "solve/basis.hpp"
 #include "solve/driver.hpp"
 #include "solve/identification.hpp"
 #include "solve/metric.hpp"
@@ -190,6 +191,91 @@ TEST_CASE("loadings that average one start and end there, whatever the units of 
   REQUIRE(result.status == Status::Converged);
   CHECK(result.discrepancy < 1e-10);
   CHECK(result.eta.head(4).mean() == Approx(1));
+}
+
+TEST_CASE("a rescaled parameter counts its first entry once, whatever its weight") {
+  // The second loading is 4 theta and the third .5 theta; both items have variances far from one.
+  Model model = one_factor(4, false);
+  model.map.rows[1] = {{0, 4.0}};
+  model.map.rows[2] = {{0, 0.5}};
+  Vector loading(4), residual(4), unit(4);
+  loading << 1, 0.8, 0.1, 0.7;
+  residual << 0.5, 0.6, 0.4, 0.9;
+  unit << 1, 1e3, 1e-2, 5;
+  const Matrix s = unit.asDiagonal() * implied_by(loading, 1.7, residual) * unit.asDiagonal();
+  const Rescaled scaled = rescale(model, {{0, 200, s, Vector()}});
+  std::map<int, double> first;
+  for (const Terms& row : scaled.model->map.rows)
+    for (const Term& term : row) first.insert({term.parameter, std::abs(term.weight)});
+  for (const auto& found : first) CHECK(found.second == Approx(1));
+  // the map still says what the caller's map says
+  const Vector theta = Vector::LinSpaced(model.map.parameters, 0.3, 1.4);
+  const Vector entries = scaled.model->map(theta.cwiseQuotient(scaled.parameter_unit))
+                             .cwiseQuotient(scaled.entry_unit);
+  CHECK((entries - model.map(theta)).norm() < 1e-12);
+}
+
+TEST_CASE("parameters of one group alone have a block of their own") {
+  // Two groups of three items: the first loading is shared, all else is each group's own.
+  Model model = one_factor(3, false);
+  const Model other = model;
+  const int q = model.map.parameters;
+  model.groups.push_back(model.groups[0]);
+  for (int e = 0; e < other.entries.size(); ++e) {
+    Entry entry = other.entries[e];
+    entry.group = 1;
+    model.entries.push_back(entry);
+    Terms row;
+    for (const Term& term : other.map.rows[e])
+      row.push_back({term.parameter == 0 ? 0 : q + term.parameter - 1, term.weight});
+    model.map.rows.push_back(row);
+  }
+  model.map.parameters = 2 * q - 1;
+  const Homes homes(model);
+  CHECK(homes.shared == 1);
+  CHECK(homes.block[0] == -1);
+  REQUIRE(homes.sizes.size() == 2);
+  for (int g = 0; g < 2; ++g) CHECK(homes.sizes[g] == q - 1);
+  for (int i = 1; i < q; ++i) {
+    CHECK(homes.block[i] == 0);
+    CHECK(homes.block[q + i - 1] == 1);
+    CHECK(homes.place[i] == i - 1);
+    CHECK(homes.place[q + i - 1] == i - 1);
+  }
+}
+
+TEST_CASE("an outcome of one cause starts at its regression") {
+  // variables 0 -> 1, both observed; entries: effect, variance, residual variance
+  Model model;
+  model.groups = {{2, 2}};
+  model.entries = {
+      {Family::Effect, 0, 1, 0}, {Family::Covariance, 0, 0, 0}, {Family::Covariance, 0, 1, 1}};
+  model.map.rows = {{{0, 1.0}}, {{1, 1.0}}, {{2, 1.0}}};
+  model.map.constant = Vector::Zero(3);
+  model.map.parameters = 3;
+  Matrix s(2, 2);
+  s << 4, 3, 3, 5;
+  const Vector eta = starting_entries(model, {{0, 100, s, Vector()}});
+  CHECK(eta[0] == Approx(3.0 / 4));
+  CHECK(eta[1] == Approx(4));
+  CHECK(eta[2] == Approx(5 - 9.0 / 4));
+}
+
+TEST_CASE("unknown loadings follow the curve of the means where it is known") {
+  // A slope with loadings 0, 1, ?, 3 and a level with loadings of 1.
+  Basis basis;
+  basis.items = {0, 1, 2, 3};
+  basis.loading.resize(4, 2);
+  basis.loading << 1, 0, 1, 1, 1, 0, 1, 3;
+  basis.unknown = {{}, {}, {1}, {}};
+  Basis other = basis;
+  basis.level.resize(4);
+  basis.level << 2, 2.5, 3.2, 3.5;  // level 2, slope .5
+  fill_unknown(basis, nullptr);
+  CHECK(basis.loading(2, 1) == Approx(2.4));
+  // without means the largest given loading serves
+  fill_unknown(other, nullptr);
+  CHECK(other.loading(2, 1) == 3);
 }
 
 TEST_CASE("an interrupt is heeded and progress is reported") {
@@ -1409,6 +1495,9 @@ TEST_CASE("a pivoted root reproduces a matrix of any rank, in strips as well as 
   // two rows that are the same count once
   const Matrix twin = Matrix::Constant(2, 2, 1);
   CHECK(pivoted_root(twin, 1e-10).root.rows() == 1);
+  // of equal diagonals the first is taken, so that the order of variables stays
+  const Sequence<int> in_order{0, 1, 2};
+  CHECK(pivoted_root(Matrix::Identity(3, 3), 1e-10).pivot == in_order);
   CHECK(pivoted_root(Matrix::Zero(3, 3), 1e-10).root.rows() == 0);
   CHECK(pivoted_root(Matrix(0, 0), 1e-10).pivot.size() == 0);
   CHECK(pivoted_root(Matrix::Constant(2, 2, std::nan("")), 1e-10).root.rows() == 0);
