@@ -7,6 +7,12 @@ delta_se <- function(jacobian, vcov) {
   core_delta_errors(jacobian, vcov)
 }
 
+# Standard deviations; NA where a variance is not positive, as it may be in an improper solution.
+positive_root <- function(variance) {
+  variance[!is.na(variance) & variance <= 0] <- NA_real_
+  sqrt(variance)
+}
+
 upper_p <- function(chisq, df, ncp = 0) {
   if (df <= 0) return(NA_real_)
   if (ncp == 0 || is.na(ncp)) return(stats::pchisq(chisq, df, lower.tail = FALSE))

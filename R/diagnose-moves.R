@@ -76,7 +76,7 @@ focal_correlations <- function(view) {
          value = jet$value[k], gradient = jet$gradient[k, ], unit = 1, bounded = FALSE,
          row = NA_integer_, at = function(light, matrices) {
            s <- matrices[[number]]$covariance
-           s[a, b] / sqrt(s[a, a] * s[b, b])
+           s[a, b] / (positive_root(s[a, a]) * positive_root(s[b, b]))
          })
   })
 }

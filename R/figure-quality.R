@@ -46,8 +46,9 @@ plot.orizzonte_quality <- function(x, ...) {
                                             AVE = palette_dusk[["deep"]],
                                             `largest shared variance` = palette_dusk[["amber"]]),
                                  name = NULL) +
-    ggplot2::scale_x_continuous(limits = c(min(0, points$lower, points$value, na.rm = TRUE), 1),
-                                breaks = seq(0, 1, 0.2), labels = axis_numbers) +
+    ggplot2::scale_x_continuous(limits = range(0, 1, points$lower, points$upper, points$value,
+                                               na.rm = TRUE),
+                                breaks = share_breaks, labels = axis_numbers) +
     ggplot2::labs(x = NULL, y = NULL, title = text_of("quality_measures", title = x$title),
                   caption = text_of("bars_intervals_dashed_good", level = level)) +
     figure_theme() +
@@ -173,28 +174,34 @@ loading_plot <- function(fit, level = 0.95, wording = TRUE, group = NULL, ...) {
     ggplot2::geom_vline(xintercept = c(0.4, 0.7), colour = palette_dusk[["slate"]], linetype = "42",
                         linewidth = 0.35) +
     ggplot2::geom_segment(aes(x = .data$lower, xend = .data$upper, yend = .data$key),
-                          colour = palette_dusk[["deep"]], linewidth = 0.7) +
+                          colour = palette_dusk[["deep"]], linewidth = 0.7, na.rm = TRUE) +
     ggplot2::geom_point(aes(shape = .data$sign), colour = palette_dusk[["deep"]], fill = "white",
-                        size = 2.6, stroke = 0.8) +
+                        size = 2.6, stroke = 0.8, na.rm = TRUE) +
     ggplot2::facet_grid(rows = ggplot2::vars(.data$construct), scales = "free_y", space = "free_y",
                         switch = "y") +
     ggplot2::scale_shape_manual(values = c(positive = 19, negative = 21), name = NULL,
                                 labels = c(positive = text_of("sign_positive"),
                                            negative = text_of("sign_negative"))) +
     ggplot2::scale_y_discrete(labels = function(key) texts[key]) +
-    ggplot2::scale_x_continuous(limits = c(min(0, points$lower), max(1, points$upper)),
-                                breaks = seq(0, 1, 0.2), labels = axis_numbers) +
+    ggplot2::scale_x_continuous(limits = range(0, 1, points$lower, points$upper, na.rm = TRUE),
+                                breaks = share_breaks, labels = axis_numbers) +
     ggplot2::labs(x = text_of("standardized_loading_interval", level = format(100 * level)),
                   y = NULL, title = paste0("Loadings: ", fit$request$blueprint$title,
         bracket_group(table, view$group)),
-                  caption =
-                  text_of("dashed_40_weak_below", moments = format_count(view$moments$n))) +
+                  caption = loading_caption(view, unique(table$rows$first[rows][is.na(value)]))) +
     figure_theme() +
     ggplot2::theme(strip.placement = "outside",
                    strip.text.y.left = ggplot2::element_text(angle = 0, hjust = 1),
-                   legend.position = if (any(value < 0)) "top" else "none",
+                   legend.position = if (any(value < 0, na.rm = TRUE)) "top" else "none",
                    legend.justification = "left", axis.text.y = ggplot2::element_text(hjust = 1),
                    panel.spacing.y = grid::unit(8, "pt"))
+}
+
+# `without`: constructs whose variance is negative, so that their loadings have no standardized value.
+loading_caption <- function(view, without) {
+  paste(c(text_of("dashed_40_weak_below", moments = format_count(view$moments$n)),
+          if (length(without)) text_of("no_standardized_loadings", names = enumerate(without))),
+        collapse = "\n")
 }
 
 short_wording <- function(text, width) {

@@ -249,6 +249,12 @@ away_from_line <- function(value, run) {
   ifelse(rowSums(rise, na.rm = TRUE) > 0, -1, 1)
 }
 
+# Breaks of an axis of proportions or loadings, which in an improper solution may lie outside 0 to 1.
+share_breaks <- function(limits) {
+  step <- c(0.2, 0.5, 1)[findInterval(diff(limits), c(0, 2.5, 5))]
+  seq(ceiling(limits[1L] / step), floor(limits[2L] / step)) * step
+}
+
 # The numbers of an axis, in the format of tables: no leading zero where none can exceed 1, and as
 # many decimals as tell them apart. `bounded`: whether values cannot exceed 1.
 axis_numbers <- function(at, bounded = TRUE) {

@@ -27,6 +27,8 @@ add_texts(
   standardized_loading_interval = "standardized loading, {level}% interval",
   dashed_40_weak_below =
     "dashed: .40 (weak below) and .70 (half of the variance explained); n = {moments}",
+  no_standardized_loadings =
+    "without standardized loadings, since their variance is negative: {names}",
   right_wrong_models = "Correctly specified and misspecified models: {title}",
   change_of = "{rung}: change of {index}",
   there_is_nothing_draw_no = "There is nothing to draw, because no effect has a known power.",

@@ -21,9 +21,7 @@ view_improper <- function(view) {
   if (anyNA(view$eta)) return(trouble_rows())
   negative <- negative_parts(view)
   beyond <- construct_parts(view)
-  residual <- if (nrow(negative) == 0L) residual_parts_improper(view, nrow(beyond) > 0L) else
-    trouble_rows()
-  bind_troubles(list(negative, beyond, residual))
+  bind_troubles(list(negative, beyond, residual_parts_improper(view, nrow(beyond) > 0L)))
 }
 
 negative_parts <- function(view) {
@@ -39,18 +37,21 @@ negative_parts <- function(view) {
 }
 
 # Correlations of constructs beyond 1, or a matrix of them that is not positive semi-definite.
+# Constructs with a negative variance have no correlations.
 construct_parts <- function(view) {
   layout <- view$layout
   latent <- seq_along(layout$constructs) + length(layout$observed)
-  if (length(latent) < 2L) return(trouble_rows())
   phi <- view_matrices(view)$covariance[latent, latent, drop = FALSE]
-  if (!all(diag(phi) > 0)) return(trouble_rows())
+  positive <- diag(phi) > 0
+  if (sum(positive) < 2L) return(trouble_rows())
+  phi <- phi[positive, positive, drop = FALSE]
+  constructs <- layout$constructs[positive]
   where <- in_group(layout, view$group)
   correlation <- phi / sqrt(outer(diag(phi), diag(phi)))
   beyond <- which(abs(correlation) > 1 + 1e-8 & lower.tri(correlation), arr.ind = TRUE)
   if (nrow(beyond)) {
-    first <- layout$constructs[pmin(beyond[, 1L], beyond[, 2L])]
-    second <- layout$constructs[pmax(beyond[, 1L], beyond[, 2L])]
+    first <- constructs[pmin(beyond[, 1L], beyond[, 2L])]
+    second <- constructs[pmax(beyond[, 1L], beyond[, 2L])]
     r <- correlation[beyond]
     address <- address_format("correlation", first, second,
                               shown_group(layout, rep(view$group, length(r))))
@@ -70,8 +71,10 @@ residual_parts_improper <- function(view, beyond) {
   all <- c(layout$observed, layout$constructs)
   blocks <- connected_blocks(psi)
   parts <- lapply(blocks[lengths(blocks) > 1L], function(block) {
+    # a negative variance is reported as such; the others may still correlate beyond 1
+    block <- block[diag(psi)[block] > 0]
+    if (length(block) < 2L) return(trouble_rows())
     part <- psi[block, block, drop = FALSE]
-    if (!all(diag(part) > 0)) return(trouble_rows())
     apart <- residual_pairs_improper(layout, part, all[block], view$group)
     if (nrow(apart)) return(apart)
     lowest <- smallest_eigenvalue(part)

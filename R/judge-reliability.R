@@ -124,7 +124,8 @@ judged_pairs <- function(view, names) {
   if (ncol(pairs) == 0L) return(none)
   at <- function(name) length(view$layout$observed) + match(name, view$layout$constructs)
   jet <- derived_jet(view$fit, "correlation", view$number, at(pairs[1L, ]), at(pairs[2L, ]))
-  apart <- jet$value != 0 | rowSums(abs(jet$gradient)) > 0
+  # a negative variance leaves no correlation, but the pair stays
+  apart <- is.na(jet$value) | jet$value != 0 | rowSums(abs(jet$gradient)) > 0
   list(first = pairs[1L, apart], second = pairs[2L, apart], jet = jet_at(jet, apart))
 }
 

@@ -153,7 +153,8 @@ mediation_values <- function(asked, eta, fit, matrices = NULL) {
 mediation_ratios <- function(asked, fit, matrices) {
   vapply(asked, function(row) {
     own <- matrices[[match(row$group, fit$layout$groups)]]$covariance
-    sqrt(own[row$pair[1L], row$pair[1L]] / own[row$pair[2L], row$pair[2L]])
+    positive_root(own[row$pair[1L], row$pair[1L]]) /
+      positive_root(own[row$pair[2L], row$pair[2L]])
   }, 0)
 }
 

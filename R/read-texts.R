@@ -40,6 +40,7 @@ add_texts(
   claim_was_cannot_tell = "could be neither supported nor rejected",
   claim_was_not_judged = "cannot be judged",
   claim_at_bound = "the estimate is at a bound, where no test is available",
+  claim_undefined = "no value: it takes the root of a variance that is negative in this solution",
   claim_held = "no test: the model itself fixes these parameters or holds them equal",
   criterion_one_sided = "one-sided p < {level}",
   criterion_two_sided = "two-sided p < {level}",

@@ -96,7 +96,7 @@ judge_claim <- function(fit, name, text, criteria, scope = NULL, bootstrap = NUL
   std_se <- test$std_se
   p <- test$p
   rd <- test$df
-  beyond <- if (jet$value > 0) p / 2 else 1 - p / 2       # one-sided p of "above zero"
+  beyond <- ifelse(jet$value > 0, p / 2, 1 - p / 2)       # one-sided p of "above zero"
   one <- switch(parsed$relation, `>` = beyond, `<` = 1 - beyond, NA_real_)
   equality <- parsed$relation == "=="
   within <- if (equality) p_of_equivalence(std_value, std_se, rd, margin) else NA_real_
@@ -110,6 +110,7 @@ judge_claim <- function(fit, name, text, criteria, scope = NULL, bootstrap = NUL
          standardized = std_value, standardized_se = std_se, verdict = verdict,
          criterion = criterion)
   }
+  if (is.na(jet$value)) return(judged("not_judged", text_of("claim_undefined")))
   if (is.na(se)) return(judged("not_judged", held_reason(fit, text)))
   if (parsed$relation %in% c(">", "<"))
     return(judged(rule_direction(one, alpha), text_of("criterion_one_sided", level = level)))
@@ -137,8 +138,9 @@ difference_jet <- function(sides, fit, scope = NULL) {
   expression_jet(call("-", call("(", sides[[1L]]), call("(", sides[[2L]])), fit, scope)
 }
 
-# NA where it cannot vary: fixed, held equal, or at a bound.
+# NA where it cannot vary (fixed, held equal, or at a bound) and where it does not exist.
 claim_error <- function(jet, vcov) {
+  if (is.na(jet$value)) return(NA_real_)
   se <- delta_se(matrix(jet$gradient, 1L), vcov)
   if (is.na(se) || se <= 1e-10 * max(1, abs(jet$value))) NA_real_ else se
 }
