@@ -197,7 +197,7 @@ loading_plot <- function(fit, level = 0.95, wording = TRUE, group = NULL, ...) {
                    panel.spacing.y = grid::unit(8, "pt"))
 }
 
-# `without`: constructs whose variance is negative, so that their loadings have no standardized value.
+# `without`: constructs whose variance is negative, so that they have no standardized loadings.
 loading_caption <- function(view, without) {
   paste(c(text_of("dashed_40_weak_below", moments = format_count(view$moments$n)),
           if (length(without)) text_of("no_standardized_loadings", names = enumerate(without))),

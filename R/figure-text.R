@@ -249,7 +249,7 @@ away_from_line <- function(value, run) {
   ifelse(rowSums(rise, na.rm = TRUE) > 0, -1, 1)
 }
 
-# Breaks of an axis of proportions or loadings, which in an improper solution may lie outside 0 to 1.
+# Breaks of an axis of proportions or loadings, which may leave 0 to 1 in an improper solution.
 share_breaks <- function(limits) {
   step <- c(0.2, 0.5, 1)[findInterval(diff(limits), c(0, 2.5, 5))]
   seq(ceiling(limits[1L] / step), floor(limits[2L] / step)) * step

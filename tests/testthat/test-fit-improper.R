@@ -19,10 +19,12 @@ structural <- quiet_fit(two |> construct("R", reflected_in = r1:r3) |> effect(Q 
 # Fails where an expression raises an error or a warning of R itself instead of one of the package.
 expect_no_raw_condition <- function(expr) {
   raw <- NULL
-  tryCatch(withCallingHandlers(suppressMessages(utils::capture.output(expr)), warning = function(w) {
+  note <- function(w) {
     if (inherits(w, "simpleWarning")) raw <<- conditionMessage(w)
     invokeRestart("muffleWarning")
-  }), error = function(e) if (!inherits(e, "orizzonte_error")) raw <<- conditionMessage(e))
+  }
+  tryCatch(withCallingHandlers(suppressMessages(utils::capture.output(expr)), warning = note),
+           error = function(e) if (!inherits(e, "orizzonte_error")) raw <<- conditionMessage(e))
   expect_null(raw)
 }
 
