@@ -7,9 +7,9 @@ delta_se <- function(jacobian, vcov) {
   core_delta_errors(jacobian, vcov)
 }
 
-# Standard deviations; NA where a variance is not positive, as it may be in an improper solution.
-positive_root <- function(variance) {
-  variance[!is.na(variance) & variance <= 0] <- NA_real_
+# Standard deviations; NA where a variance is negative, as it may be in an improper solution.
+real_root <- function(variance) {
+  variance[!is.na(variance) & variance < 0] <- NA_real_
   sqrt(variance)
 }
 

@@ -276,11 +276,12 @@ match_kinds <- function(kinds) {
 # The size of one unit of each candidate in standardized units; NA where a variance is not positive.
 candidate_units <- function(fit, candidates) {
   number <- match(candidates$group, fit$layout$groups)
+  positive <- function(x) sqrt(ifelse(x > 0, x, NA))
   out <- rep(NA_real_, length(number))
   for (g in seq_along(fit$layout$groups)) {
     matrices <- matrices_of(fit)[[g]]
-    sd <- positive_root(diag(matrices$covariance))
-    residual <- positive_root(diag(matrices$residual))
+    sd <- positive(diag(matrices$covariance))
+    residual <- positive(diag(matrices$residual))
     for (f in names(parameter_families)) {
       at <- which(candidates$family == parameter_families[[f]] &
                   !candidates$change %in% c("equation", "bound") &

@@ -554,7 +554,7 @@ construct_changes <- function(thirds) {
   moments <- lapply(views[c(1L, length(views))], function(view) {
     matrices <- view_matrices(view)
     at <- match(names, view$layout$constructs) + length(view$layout$observed)
-    list(mean = matrices$mean[at], sd = positive_root(diag(matrices$covariance)[at]))
+    list(mean = matrices$mean[at], sd = real_root(diag(matrices$covariance)[at]))
   })
   low <- moments[[1L]]
   high <- moments[[2L]]

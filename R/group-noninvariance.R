@@ -120,7 +120,7 @@ item_difference <- function(place, views, fit, freed, vcov) {
        group = shown_group(fit$layout, place$groups[1L]),
        against = if (place$items[1L] == place$items[2L]) place$groups[2L] else place$items[2L],
        difference = score, d = d, se = test$se / sizes, lower = d - reach, upper = d + reach,
-       d_unsigned = sqrt(score^2 + drop(slope %*% v$covariance %*% slope)) / sizes,
+       d_unsigned = real_root(score^2 + drop(slope %*% v$covariance %*% slope)) / sizes,
        chisq = test$wald, df = test$df, p = test$p, p_adjusted = NA_real_,
        status = status_of_pairs(fit, pairs), loading_difference = unname(slope[main]),
        intercept_difference = shift, sign = sign(v$loading[main]))

@@ -309,15 +309,14 @@ uncontaminated <- function(loadings) {
 schmid_leiman <- function(view, loadings, factor) {
   items <- loadings$general$items
   sd <- sqrt(diag(view_matrices(view)$covariance)[items])
-  root <- function(x) if (x < 0) NA_real_ else sqrt(x)
   specific <- rep(0, length(items))
   for (part in loadings$specific) {
     at <- match(part$items, items)
-    specific[at] <- specific[at] + part$jet$value * root(part$variance$value) / sd[at]
+    specific[at] <- specific[at] + part$jet$value * real_root(part$variance$value) / sd[at]
   }
   list(item = view$layout$observed[items], group = rep(view$group, length(items)),
        factor = factor,
-       general = loadings$general$jet$value * root(loadings$general$variance$value) / sd,
+       general = loadings$general$jet$value * real_root(loadings$general$variance$value) / sd,
        specific = specific)
 }
 

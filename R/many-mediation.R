@@ -153,8 +153,8 @@ mediation_values <- function(asked, eta, fit, matrices = NULL) {
 mediation_ratios <- function(asked, fit, matrices) {
   vapply(asked, function(row) {
     own <- matrices[[match(row$group, fit$layout$groups)]]$covariance
-    positive_root(own[row$pair[1L], row$pair[1L]]) /
-      positive_root(own[row$pair[2L], row$pair[2L]])
+    real_root(own[row$pair[1L], row$pair[1L]]) /
+      real_root(own[row$pair[2L], row$pair[2L]])
   }, 0)
 }
 

@@ -194,7 +194,7 @@ regression_scores <- function(covariance, l, seen) {
   explained <- colSums(weights * with)
   total <- diag(covariance)[l]
   list(weights = weights, error = pmax(total - explained, 0),
-       determinacy = sqrt(pmin(pmax(explained, 0) / total, 1)))
+       determinacy = real_root(pmin(pmax(explained, 0) / total, 1)))
 }
 
 # Unbiased given the constructs of a level (Bartlett 1937), level by level; a composite is known

@@ -85,3 +85,13 @@ test_that("one negative variance does not hide what else is improper", {
   expect_true(all(c("variance[Q]", "correlation[P, R]") %in% troubles$parameter))
   expect_equal(troubles$value[troubles$parameter == "correlation[P, R]"], 1.2)
 })
+
+test_that("scores and differences of items are missing where a construct has a negative variance", {
+  expect_no_raw_condition(scores <- predict(structural))
+  expect_no_raw_condition(augment(structural))
+  expect_no_raw_condition(print(mediation(structural, "P", "R")))
+  twice <- rbind(noise(4), noise(4)[c(25:1), ])
+  twice$half <- rep(c("a", "b"), each = 25L)
+  expect_no_raw_condition(print(noninvariance(quiet_fit(two, twice, by = half))))
+  expect_identical(real_root(c(a = 4, b = 0, c = -1, d = NA)), c(a = 2, b = 0, c = NA, d = NA))
+})
