@@ -257,11 +257,20 @@ List core_incomplete_scaling(const List& models, SEXP sample, const List& thetas
 List core_evaluate(SEXP model, SEXP sample, const Eigen::VectorXd& theta) {
   const auto what = std::make_shared<const oz::Model>(model_from(model));
   check_length(theta, what->map.parameters);
-  oz::NormalTheory problem(what, sample_from(sample, *what));
-  if (!problem.move_to(theta)) return List::create(Rcpp::_["admissible"] = false);
-  const oz::Vector score = problem.score();
-  const oz::Matrix expected = problem.dense_information(oz::Information::Expected);
-  const oz::Matrix observed = problem.dense_information(oz::Information::Observed);
+  // in units of the items: variances of 1e-10 and 1e10 side by side would look singular
+  const oz::Rescaled scaled = oz::rescale(*what, sample_from(sample, *what));
+  oz::NormalTheory problem(scaled.model, scaled.sample);
+  const oz::Vector at = scaled.inward(theta);
+  if (!problem.move_to(at)) return List::create(Rcpp::_["admissible"] = false);
+  const auto back = scaled.jacobian(at).transpose().partialPivLu();
+  const auto outward = [&](oz::Information kind) {
+    const oz::Matrix half = back.solve(problem.dense_information(kind));
+    const oz::Matrix whole = back.solve(half.transpose());
+    return oz::Matrix((whole + whole.transpose()) / 2);
+  };
+  const oz::Vector score = back.solve(problem.score());
+  const oz::Matrix expected = outward(oz::Information::Expected);
+  const oz::Matrix observed = outward(oz::Information::Observed);
   return List::create(Rcpp::_["admissible"] = true, Rcpp::_["discrepancy"] = problem.value(),
                       Rcpp::_["n"] = problem.n(), Rcpp::_["score"] = score,
                       Rcpp::_["expected"] = expected, Rcpp::_["observed"] = observed);
@@ -273,14 +282,17 @@ List core_evaluate(SEXP model, SEXP sample, const Eigen::VectorXd& theta) {
 List core_case_scores(SEXP model, SEXP sample, const Eigen::VectorXd& theta, SEXP cases) {
   const auto what = std::make_shared<const oz::Model>(model_from(model));
   check_length(theta, what->map.parameters);
-  oz::NormalTheory problem(what, sample_from(sample, *what));
-  const oz::Sequence<oz::Cases> rows = cases_from(cases, *what);
+  const oz::Rescaled scaled = oz::rescale(*what, sample_from(sample, *what));
+  oz::NormalTheory problem(scaled.model, scaled.sample);
+  const oz::Sequence<oz::Cases> rows = scaled.inward(cases_from(cases, *what));
   List out(rows.size());
-  require(problem.move_to(theta), "its model cannot be evaluated there");
+  const oz::Vector at = scaled.inward(theta);
+  require(problem.move_to(at), "its model cannot be evaluated there");
+  const auto back = scaled.jacobian(at).transpose().partialPivLu();
   for (int g = 0; g < rows.size(); ++g) {
     oz::Matrix scores;
     problem.case_scores(g, rows[g].values, oz::About::Model, scores);
-    out[g] = Rcpp::wrap(scores);
+    out[g] = Rcpp::wrap(oz::Matrix(back.solve(scores.transpose()).transpose()));
   }
   return out;
 }

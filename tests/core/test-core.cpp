@@ -1098,6 +1098,39 @@ TEST_CASE("refits of replicates are those of the same samples fitted alone") {
   }
 }
 
+TEST_CASE("improper replicates of an improper solution are not searched from many starts") {
+  // cases whose exact solution has a residual variance of -.3
+  Vector loading(4), residual(4);
+  loading << 1, 0.5, 0.6, 0.4;
+  residual << -0.3, 1, 1, 1;
+  const Matrix s = implied_by(loading, 1.7, residual);
+  Cases cases = made_cases(300, false);
+  Matrix centred = cases.values.rowwise() - cases.values.colwise().mean();
+  const Matrix own = centred.transpose() * centred / 300;
+  cases.values = centred * own.llt().matrixL().solve(Matrix::Identity(4, 4)).transpose() *
+                 Matrix(s.llt().matrixL()).transpose();
+  const Model model = one_factor(4, false);
+  int steps = 0;
+  Callbacks counting;
+  counting.progress = [&](int, double) { ++steps; };
+  const Fit whole = fit(model, plain_sample(cases), Settings(), counting);
+  REQUIRE(whole.status == Status::Converged);
+  CHECK(whole.eta[4] == Approx(-0.3).epsilon(1e-6));
+  const int of_one = steps;
+  const Rescaled scaled = rescale(model, plain_sample(cases));
+  Resampled source(in_units({cases}, scaled.item_unit), 0);
+  steps = 0;
+  const Replicates found = refit_many(scaled, whole.theta, source, 3, 1, 5, Settings(), counting);
+  CHECK(steps < of_one);
+  for (int r = 0; r < 5; ++r) {
+    const Fit alone =
+        fit(model, plain_sample(taken(cases, source.rows(3, 1 + r)[0])), Settings(), Callbacks());
+    REQUIRE(found.status[r] == 0);
+    CHECK(found.improper[r] == (alone.eta[4] < 0));
+    CHECK(found.discrepancy[r] == Approx(alone.discrepancy).epsilon(1e-7));
+  }
+}
+
 TEST_CASE("a sample that cannot be analysed is said to be one") {
   Cases cases = made_cases(6, false);
   cases.values.col(1).head(5).setConstant(3);

@@ -99,3 +99,26 @@ test_that("robustness refits every defensible analysis, and says on what a claim
   expect_error(robustness(fit, c(H = "1 +")), class = "orizzonte_error_restriction")
   expect_error(robustness(fit, choices = "everything"), class = "orizzonte_error_input")
 })
+
+test_that("influence, comparisons and stability do not depend on the units of the items", {
+  bp <- blueprint("Units") |>
+    construct("Belonging", reflected_in = be1:be4) |>
+    construct("Calm", reflected_in = c(sc1, sc2, sc3, sc4))
+  far <- choirs
+  far$be1 <- far$be1 * 1e6
+  far$sc1 <- far$sc1 * 1e-6
+  fits <- lapply(list(choirs, far), function(data) suppressMessages(fit_model(bp, data)))
+  found <- lapply(fits, influence, top = 1)
+  for (column in c("row", "distance", "chisq_change", "largest", "largest_change",
+                   "actual_chisq_change"))
+    expect_equal(found[[1L]][[column]], found[[2L]][[column]], tolerance = 1e-5)
+  stable <- lapply(fits, constancy, along = choirs$years)
+  expect_equal(stable[[1L]]$statistic, stable[[2L]]$statistic, tolerance = 1e-5)
+  vuong <- lapply(fits, function(fit) {
+    other <- refit(fit, blueprint = covary(uncorrelate(bp, Belonging, Calm), be1, sc1))
+    unlist(suppressMessages(compare_models(a = fit, b = other))[2L, c("distinguishable_p",
+                                                                      "vuong_z", "vuong_p")])
+  })
+  expect_false(anyNA(vuong[[1L]]))
+  expect_equal(vuong[[1L]], vuong[[2L]], tolerance = 1e-5)
+})

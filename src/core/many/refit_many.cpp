@@ -35,6 +35,12 @@ Replicates refit_many(const Rescaled& scaled, const Vector& theta, Source& sourc
   Settings settings = asked;
   settings.errors = false;
   const Vector start = scaled.inward(theta);
+  const auto is_improper = [&](const Vector& at) {
+    return at.size() == theta.size() && !is_proper(model, model.map(at), slack);
+  };
+  // Where the original solution is improper itself, an improper replicate casts no doubt on its
+  // optimum. A search from many starts for each of them would take minutes.
+  const bool expected = is_improper(start);
   NormalTheory problem(scaled.model, scaled.sample);
   Sample sample;
   for (int r = 0; r < count && !callbacks.stop.stopped(); ++r) {
@@ -47,8 +53,8 @@ Replicates refit_many(const Rescaled& scaled, const Vector& theta, Source& sourc
     Vector found = near.theta;
     out.status[r] = static_cast<int>(near.status);
     out.discrepancy[r] = near.discrepancy;
-    bool improper = found.size() == theta.size() && !is_proper(model, model.map(found), slack);
-    if (near.status != Status::Converged || improper || presses(model, near.active)) {
+    bool improper = is_improper(found);
+    if (near.status != Status::Converged || improper > expected || presses(model, near.active)) {
       const Fit alone = fit(model, sample, settings, callbacks);
       found = alone.theta;
       out.status[r] = static_cast<int>(alone.status);

@@ -86,6 +86,13 @@ Rescaled rescale(Model from, Sample sample) {
   return out;
 }
 
+Matrix Rescaled::jacobian(const Vector& at) const {
+  const int q = to_int(at.size());
+  Matrix out(q, q);
+  for (int i = 0; i < q; ++i) out.col(i) = outward_step(Vector::Unit(q, i), at);
+  return out;
+}
+
 Sequence<Cases> Rescaled::inward(Sequence<Cases> cases) const {
   Sequence<Cases> out = in_units(std::move(cases), item_unit);
   centring.remove(out);

@@ -32,6 +32,8 @@ struct Rescaled {
   Vector outward_step(const Vector& step, const Vector& at) const {
     return parameter_unit.cwiseProduct(centring.outward_step(step, at));
   }
+  // Derivatives of the caller's parameters by those of this problem, at a point of this problem.
+  Matrix jacobian(const Vector& at) const;
   // Converts the caller's cases to those of this problem.
   Sequence<Cases> inward(Sequence<Cases> cases) const;
 };
