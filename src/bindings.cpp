@@ -262,15 +262,11 @@ List core_evaluate(SEXP model, SEXP sample, const Eigen::VectorXd& theta) {
   oz::NormalTheory problem(scaled.model, scaled.sample);
   const oz::Vector at = scaled.inward(theta);
   if (!problem.move_to(at)) return List::create(Rcpp::_["admissible"] = false);
-  const auto back = scaled.jacobian(at).transpose().partialPivLu();
-  const auto outward = [&](oz::Information kind) {
-    const oz::Matrix half = back.solve(problem.dense_information(kind));
-    const oz::Matrix whole = back.solve(half.transpose());
-    return oz::Matrix((whole + whole.transpose()) / 2);
-  };
-  const oz::Vector score = back.solve(problem.score());
-  const oz::Matrix expected = outward(oz::Information::Expected);
-  const oz::Matrix observed = outward(oz::Information::Observed);
+  const oz::Vector score = scaled.outward_slopes(problem.score(), at);
+  const oz::Matrix expected =
+      scaled.outward_information(problem.dense_information(oz::Information::Expected), at);
+  const oz::Matrix observed =
+      scaled.outward_information(problem.dense_information(oz::Information::Observed), at);
   return List::create(Rcpp::_["admissible"] = true, Rcpp::_["discrepancy"] = problem.value(),
                       Rcpp::_["n"] = problem.n(), Rcpp::_["score"] = score,
                       Rcpp::_["expected"] = expected, Rcpp::_["observed"] = observed);
@@ -288,11 +284,10 @@ List core_case_scores(SEXP model, SEXP sample, const Eigen::VectorXd& theta, SEX
   List out(rows.size());
   const oz::Vector at = scaled.inward(theta);
   require(problem.move_to(at), "its model cannot be evaluated there");
-  const auto back = scaled.jacobian(at).transpose().partialPivLu();
   for (int g = 0; g < rows.size(); ++g) {
     oz::Matrix scores;
     problem.case_scores(g, rows[g].values, oz::About::Model, scores);
-    out[g] = Rcpp::wrap(oz::Matrix(back.solve(scores.transpose()).transpose()));
+    out[g] = Rcpp::wrap(oz::Matrix(scaled.outward_slopes(scores.transpose(), at).transpose()));
   }
   return out;
 }

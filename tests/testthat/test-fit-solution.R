@@ -87,11 +87,19 @@ test_that("one negative variance does not hide what else is improper", {
 })
 
 test_that("scores and differences of items are missing where a construct has a negative variance", {
-  expect_no_raw_condition(scores <- predict(structural))
+  expect_no_raw_condition(scores <- predict(structural, se.fit = TRUE))
+  expect_true(all(is.na(scores$determinacy[, "Q"])))
+  expect_true(all(scores$determinacy[, c("P", "R")] > 0))
+  expect_false(anyNA(scores$fit))
   expect_no_raw_condition(augment(structural))
   expect_no_raw_condition(print(mediation(structural, "P", "R")))
-  twice <- rbind(noise(4), noise(4)[c(25:1), ])
-  twice$half <- rep(c("a", "b"), each = 25L)
-  expect_no_raw_condition(print(noninvariance(quiet_fit(two, twice, by = half))))
+  groups <- rbind(noise(4), noise(1))
+  groups$half <- rep(c("a", "b"), each = 25L)
+  fit <- quiet_fit(two, groups, by = half)
+  negative <- estimates(fit)$estimate[estimates(fit)$parameter == "variance[Q | b]"]
+  expect_lt(negative, 0)
+  expect_no_raw_condition(found <- noninvariance(fit))
+  unsigned <- found$d_unsigned[match(c("p2", "q2"), found$item)]
+  expect_identical(is.na(unsigned), c(FALSE, TRUE))
   expect_identical(real_root(c(a = 4, b = 0, c = -1, d = NA)), c(a = 2, b = 0, c = NA, d = NA))
 })

@@ -86,11 +86,18 @@ Rescaled rescale(Model from, Sample sample) {
   return out;
 }
 
-Matrix Rescaled::jacobian(const Vector& at) const {
+// J'^-1 D, where J has the steps of the caller's parameters for a unit step of each one here.
+Matrix Rescaled::outward_slopes(const Matrix& slopes, const Vector& at) const {
   const int q = to_int(at.size());
-  Matrix out(q, q);
-  for (int i = 0; i < q; ++i) out.col(i) = outward_step(Vector::Unit(q, i), at);
-  return out;
+  Matrix steps(q, q);
+  for (int i = 0; i < q; ++i) steps.col(i) = outward_step(Vector::Unit(q, i), at);
+  return steps.transpose().partialPivLu().solve(slopes);
+}
+
+Matrix Rescaled::outward_information(const Matrix& information, const Vector& at) const {
+  const Matrix half = outward_slopes(information, at);
+  const Matrix out = outward_slopes(half.transpose(), at);
+  return (out + out.transpose()) / 2;
 }
 
 Sequence<Cases> Rescaled::inward(Sequence<Cases> cases) const {

@@ -32,8 +32,10 @@ struct Rescaled {
   Vector outward_step(const Vector& step, const Vector& at) const {
     return parameter_unit.cwiseProduct(centring.outward_step(step, at));
   }
-  // Derivatives of the caller's parameters by those of this problem, at a point of this problem.
-  Matrix jacobian(const Vector& at) const;
+  // Converts derivatives by the parameters of this problem, in rows, at a point of this problem to
+  // derivatives by the caller's parameters; and an information matrix likewise.
+  Matrix outward_slopes(const Matrix& slopes, const Vector& at) const;
+  Matrix outward_information(const Matrix& information, const Vector& at) const;
   // Converts the caller's cases to those of this problem.
   Sequence<Cases> inward(Sequence<Cases> cases) const;
 };
